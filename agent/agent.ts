@@ -124,7 +124,8 @@ for (let wait = 250; ; wait = Math.min(4000, wait * 2)) {
       if (Date.now() - began > 10_000) wait = 125
       if (ending !== 'refused') break
     }
-    if (ending === 'refused') end(3, 'The relay refuses it: its token was used already, or is not known. Make a new one.')
+    if (ending === 'refused')
+      end(3, 'The relay refuses it: its token was used already, or is not known. Make a new one.')
     if (ending === 'dismissed') end(4, 'The cluster was dismissed: there is nothing left to do.')
   }
   await pause(wait)

@@ -22,7 +22,10 @@ const headMs = 15_000
 const forwarded = ['accept', 'content-type', 'content-length', 'user-agent']
 
 /** The files are read each time: whoever mounts them renews them. */
-export function send(api: Api, { method, path, headers, body, signal }: Sent): Promise<IncomingMessage> {
+export function send(
+  api: Api,
+  { method, path, headers, body, signal }: Sent,
+): Promise<IncomingMessage> {
   if (!path.startsWith('/') || path.startsWith('//'))
     return Promise.reject(new Error('no path of the API'))
   const isSecured = api.url.protocol === 'https:'
@@ -32,7 +35,7 @@ export function send(api: Api, { method, path, headers, body, signal }: Sent): P
     const outgoing = (isSecured ? secured : plain)(
       {
         host: api.url.hostname.replace(/^\[|\]$/g, ''),
-        port: api.url.port === '' ? (isSecured ? 443 : 80) : Number(api.url.port),
+        port: Number(api.url.port || (isSecured ? 443 : 80)),
         method,
         path: `${base}${path}`,
         headers: {

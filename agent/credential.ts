@@ -53,7 +53,9 @@ function inSecret(api: Api, secret: string): Kept {
         : Buffer.from(data.credential, 'base64').toString('utf8')
     },
     write: async (credential) => {
-      const patch = { data: { credential: Buffer.from(credential).toString('base64'), token: null } }
+      const patch = {
+        data: { credential: Buffer.from(credential).toString('base64'), token: null },
+      }
       const body = Buffer.from(JSON.stringify(patch))
       const response = await send(api, {
         method: 'PATCH',

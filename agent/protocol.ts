@@ -34,7 +34,12 @@ export type Told =
       readonly headers: Readonly<Record<string, string>>
     }
   | { readonly type: 'end'; readonly id: number }
-  | { readonly type: 'failed'; readonly id: number; readonly code: string; readonly message: string }
+  | {
+      readonly type: 'failed'
+      readonly id: number
+      readonly code: string
+      readonly message: string
+    }
 
 /** Bytes of an answer that may be under way. */
 export const windowBytes = 1024 ** 2

@@ -54,16 +54,33 @@ import type { GyrarchOptions } from './options'
 import type { Drills } from './mend/drills'
 import { openMend } from './mend/open-mend'
 import { Runner } from './runner/runner'
-import {
-  clusterOf,
-  type ClusterView,
-  type FleetNode,
-  fleetTree,
-  type FleetView,
-} from '~/core/fleet'
+import { clusterOf, type ClusterView } from '~/core/fleet'
 import { JumpIndex } from './fleet/jump-index'
+import { treesOf } from './fleet/trees'
 
 export const version = '0.1.0'
+
+/** What is opened before it. */
+interface Parts {
+  hub: Hub
+  database: Database
+  outside: Outside
+  fleet: Fleet
+  runner: Runner
+  changes: Changes
+  judges: Judges
+  compute: Compute
+  dir: string
+  vault: Vault
+  reach: Reach
+  post: GyrarchOptions['post']
+  observe: Observe
+  times: ObservedTimes
+  past: Past | null
+  rehearsalEngine: () => EngineLink
+  onError: (error: unknown) => void
+  folder: Folder
+}
 
 export class Gyrarch {
   readonly hub: Hub
@@ -107,29 +124,12 @@ export class Gyrarch {
   /** Null where nothing is kept. */
   readonly history: History | null
 
-  private readonly folder: Folder
-  private treeOf: { readonly view: FleetView; readonly tree: FleetNode } | null = null
+  /** The fleet as a tree; made once for each picture of the fleet. */
+  readonly tree = treesOf()
 
-  private constructor(parts: {
-    hub: Hub
-    database: Database
-    outside: Outside
-    fleet: Fleet
-    runner: Runner
-    changes: Changes
-    judges: Judges
-    compute: Compute
-    dir: string
-    vault: Vault
-    reach: Reach
-    post: GyrarchOptions['post']
-    observe: Observe
-    times: ObservedTimes
-    past: Past | null
-    rehearsalEngine: () => EngineLink
-    onError: (error: unknown) => void
-    folder: Folder
-  }) {
+  private readonly folder: Folder
+
+  private constructor(parts: Parts) {
     this.folder = parts.folder
     this.hub = parts.hub
     this.database = parts.database
@@ -154,10 +154,17 @@ export class Gyrarch {
     this.vault = parts.vault
     this.reach = parts.reach
     this.clusterServers = openClusterServers(parts)
-    this.credentials = new Credentials(parts.database, parts.vault, parts.outside, async (says) => {
+    const changed = (kind: string) => (says: string) => {
       parts.fleet.touchRegister()
-      await this.journalLine({ kind: 'credential.changed', says })
-    })
+      return this.journalLine({ kind, says })
+    }
+    const { database, changes, fleet, vault } = parts
+    this.credentials = new Credentials(
+      database,
+      vault,
+      parts.outside,
+      changed('credential.changed'),
+    )
     const watching = {
       ...parts,
       clock: parts.outside.clock,
@@ -182,16 +189,12 @@ export class Gyrarch {
     })
     this.rehearsals = new Rehearsals({ ...parts, open: modelsIn(parts.rehearsalEngine) })
     const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
-    const { database, changes, fleet } = parts
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
     this.layers = new Layers(parts.database, parts.judges, said('layers.changed'))
     this.expectations = new Expectations(database, said('expectation.changed'), () =>
       fleet.touchRegister(),
     )
-    this.keys = new Keys(parts.database, async (says) => {
-      parts.fleet.touchRegister()
-      await this.journalLine({ kind: 'key.changed', says })
-    })
+    this.keys = new Keys(database, changed('key.changed'))
   }
 
   /** Opens the data of a folder. Rejects with a `StartRefusal` where a person can do something about it. */
@@ -212,7 +215,7 @@ export class Gyrarch {
     await loadDemo(database, nodes)
     folder.mustHoldWorld(await isLeft('world'))
     const outside = await Outside.open({
-      dir: dir,
+      dir,
       link: options.link,
       scenario: demoScenario(),
       nodes,
@@ -222,18 +225,16 @@ export class Gyrarch {
     })
     await loaded(database, 'world')
     await database.checkpoint()
-    const register = new Register(database, outside.clock, () => {
+    const registered = (): void => {
       fleet.touchRegister()
       watchers.registered()
-    })
+    }
+    const register = new Register(database, outside.clock, registered)
     const desk = new Desk(outside.clock)
     const vault = new Vault(dir, options.keyFile)
     const reach = new Reach({ ...options, database, vault, onError })
     const connectors = new ConnectorRegistry(register, desk, outside, reach.connector)
-    reach.tell(connectors, () => {
-      fleet.touchRegister()
-      watchers.registered()
-    })
+    reach.tell(connectors, registered)
     const observe = connectors.observe()
     const fleet = new Fleet(observe, outside.clock)
     const times = await ObservedTimes.open(database)
@@ -284,15 +285,20 @@ export class Gyrarch {
     gyrarch.keepClock()
     if (await isLeft('credentials')) await loadDemoCredentials(database, gyrarch.vault, outside)
     await gyrarch.credentials.markUnopened()
-    desk.open(gyrarch.shipments)
-    await reach.start()
-    await runner.resume()
-    void gyrarch.shipments.intake.resume().catch(onError)
-    await changes.sets.resume()
-    watchers.registered()
-    gyrarch.outgoing.start()
-    if (options.clockRuns ?? true) outside.start()
+    await gyrarch.resume(desk, options.clockRuns ?? true)
     return gyrarch
+  }
+
+  /** What was under way when it last ended goes on. */
+  private async resume(desk: Desk, clockRuns: boolean): Promise<void> {
+    desk.open(this.shipments)
+    await this.reach.start()
+    await this.runner.resume()
+    void this.shipments.intake.resume().catch(this.onError)
+    await this.changes.sets.resume()
+    this.watchers.registered()
+    this.outgoing.start()
+    if (clockRuns) this.outside.start()
   }
 
   /** The clock minds what is under way, and tells when time has passed. */
@@ -330,20 +336,6 @@ export class Gyrarch {
     if (time === null || time === undefined || time === '') return this.fleet
     if (!this.history) throw new Refusal('not-found', 'No history is kept.')
     return this.history.at(time)
-  }
-
-  /** The fleet as a tree; made once for each picture of the fleet. */
-  tree(view: FleetView): FleetNode {
-    const before = this.treeOf
-    if (
-      before?.view.version === view.version &&
-      before.view.sites === view.sites &&
-      Object.keys(view.unheard).length === 0
-    )
-      return before.tree
-    const tree = fleetTree(view)
-    this.treeOf = { view, tree }
-    return tree
   }
 
   async cluster(name: string, fleet: FleetPictures = this.fleet): Promise<ClusterView> {

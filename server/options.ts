@@ -1,7 +1,7 @@
 /** How a Gyrarch is opened. */
 import type { EngineLink } from './connectors/standin/engine-link'
 import type { AgentOptions } from './connectors/open-api/reach'
-import type { RelayOptions } from './connectors/open-api/ways'
+import type { RelayOptions } from './relay/agents'
 import type { Post } from './mend/outgoing/post'
 
 export interface GyrarchOptions {

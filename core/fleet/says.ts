@@ -8,7 +8,8 @@ export const said = sentences({
   'node.not-ready': (p: { status: string; message: string }) =>
     `Ready is ${p.status}: ${p.message}`,
   'node.no-ready-condition': () => 'It has no Ready condition.',
-  'not-observed': (p: { silent: string }) => p.silent === '' ? 'Not observed yet.' : `Not observed since ${p.silent}.`,
+  'not-observed': (p: { silent: string }) =>
+    p.silent === '' ? 'Not observed yet.' : `Not observed since ${p.silent}.`,
   'node.pressure': (p: { type: string; message: string }) => `${p.type}: ${p.message}`,
   'node.cordoned': () => 'Cordoned, and no change is at work on it.',
   'node.release-skew': (p: { release: string; clusterRelease: string }) =>

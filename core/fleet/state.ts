@@ -206,10 +206,7 @@ export function siteState(
 }
 
 /** The state of clusters that are shown together: the worst of them, but broken only when all are. */
-export function stateOfClusters(
-  clusters: readonly ClusterView[],
-  context: StateContext,
-): Reasoned {
+export function stateOfClusters(clusters: readonly ClusterView[], context: StateContext): Reasoned {
   const states = clusters.map((cluster) => ({
     name: cluster.name,
     ...clusterState(cluster, context),

@@ -101,6 +101,7 @@ import {
 import { shipmentImport, shipmentPack, shipmentSend } from '../shipment/changes'
 import { clusterDismiss, clusterEnrol, notHere } from '../reach'
 import { withObserved } from '../estimates'
+import { holdsAll, type Needs, needsOf } from './needs'
 import { memberKey, type SetIntent, setIntent, setName, setRunOf } from '../sets'
 import { windowRemove, windowSet } from '../windows'
 
@@ -113,6 +114,8 @@ const remediesPerFailure = 4
 
 const asList = (name: string | null): readonly string[] => (name === null ? [] : [name])
 
+export { everyCluster, type Needs } from './needs'
+
 /** A kind with its intent type closed over: it reads an unknown intent and refuses what does not fit. */
 export interface Kind {
   readonly name: string
@@ -124,19 +127,6 @@ export interface Kind {
 export type Read =
   | { readonly ok: true; readonly draft: Draft }
   | { readonly ok: false; readonly issues: readonly z.core.$ZodIssue[] }
-
-/** Stands in a list of clusters for all that there are. */
-export const everyCluster = '*'
-
-/** Parts of the picture that are looked at only for those who ask. */
-export interface Needs {
-  /** Clusters whose objects it must see. */
-  readonly objectsOf: readonly string[]
-  /** Sites and clusters whose ways it must see, as `site/x` or `cluster/x`. */
-  readonly walksAt: readonly string[]
-  /** Whether it must see all that is published. */
-  readonly published: boolean
-}
 
 /** A readable intent and what the pipeline can do with it. */
 export interface Draft extends Needs {
@@ -355,20 +345,6 @@ export function compositeOf(name: string, intent: unknown): Composite | null {
 export const kindNamed = (name: string): Kind | undefined =>
   kinds.find((otherKind) => otherKind.name === name)
 
-/** The part of a list of needs that is looked at only for those who ask. */
-function needsOf(keys: readonly SliceKey[]): Needs {
-  const after = (prefix: string): readonly string[] =>
-    keys.flatMap((key) => (key.startsWith(prefix) ? [key.slice(prefix.length)] : []))
-  return {
-    // What a person calls a cluster never stands for all of them.
-    objectsOf: keys.includes('objects-everywhere')
-      ? [everyCluster]
-      : after('objects:').filter((name) => name !== everyCluster),
-    walksAt: after('walks:'),
-    published: keys.includes('published'),
-  }
-}
-
 /** What the changes offered by some findings must see. */
 function offersNeed(findings: readonly RawFinding[]): Needs {
   const objectsOf = new Set<string>()
@@ -384,19 +360,6 @@ function offersNeed(findings: readonly RawFinding[]): Needs {
   }
   return { objectsOf: [...objectsOf], walksAt: [...walksAt], published }
 }
-
-/** Whether a view holds everything that is needed: a change is not proven on less. */
-const holdsAll = (view: FleetView, needs: Needs): boolean =>
-  (!needs.published || view.published !== undefined) &&
-  needs.objectsOf.every((cluster) =>
-    cluster === everyCluster ? view.objects !== undefined : view.objects?.[cluster] !== undefined,
-  ) &&
-  needs.walksAt.every((place) => {
-    const [kind, name] = place.split('/')
-    return view.clusters
-      .filter((cluster) => (kind === 'site' ? cluster.site : cluster.name) === name)
-      .every((cluster) => view.traffic?.[cluster.name] !== undefined)
-  })
 
 /** A remedy that is another change is proven by the fleet it leaves; one that could not run itself proves nothing. Its own remedies are not looked for. */
 const applyChange: ApplyChange = (change, view) => {

@@ -36,7 +36,13 @@ export const readingRules = (shown: AgentPlace['shown']) => [
 const actingRules = [
   {
     apiGroups: [''],
-    resources: ['configmaps', 'services', 'serviceaccounts', 'persistentvolumeclaims', 'namespaces'],
+    resources: [
+      'configmaps',
+      'services',
+      'serviceaccounts',
+      'persistentvolumeclaims',
+      'namespaces',
+    ],
     verbs: ['create', 'update', 'patch', 'delete'],
   },
   { apiGroups: [''], resources: ['nodes'], verbs: ['patch'] },
@@ -77,7 +83,9 @@ const clusterRole = (own: string, rules: readonly unknown[]) => ({
 })
 
 /** The rights that Gyrarch needs in a cluster, to be copied: to read, and to act as well. */
-export const rolesText = (shown: AgentPlace['shown']): { readonly read: string; readonly act: string } => ({
+export const rolesText = (
+  shown: AgentPlace['shown'],
+): { readonly read: string; readonly act: string } => ({
   read: writeYaml(clusterRole('gyrarch-read', readingRules(shown))),
   act: writeYaml(clusterRole('gyrarch-act', actingRules)),
 })
@@ -187,7 +195,12 @@ export function agentManifest(place: AgentPlace): string {
       roleRef: { apiGroup: 'rbac.authorization.k8s.io', kind: 'Role', name },
       subjects,
     },
-    { apiVersion: 'v1', kind: 'ConfigMap', metadata: named(), data: { 'agent.mjs': place.program } },
+    {
+      apiVersion: 'v1',
+      kind: 'ConfigMap',
+      metadata: named(),
+      data: { 'agent.mjs': place.program },
+    },
     deployment(place),
   ]
   return documents.map((document) => writeYaml(document)).join('---\n')

@@ -35,7 +35,7 @@ export function isCertificate(bytes: Uint8Array): boolean {
   const whole = partAt(bytes, 0)
   if (whole?.tag !== sequence || whole.to !== bytes.length) return false
   const tags: number[] = []
-  for (let at = whole.from; at < whole.to; ) {
+  for (let at = whole.from; at < whole.to;) {
     const part = partAt(bytes, at)
     if (!part) return false
     tags.push(part.tag)

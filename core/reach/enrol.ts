@@ -39,7 +39,8 @@ const labelValue = /^([A-Za-z0-9]([-A-Za-z0-9_.]{0,61}[A-Za-z0-9])?)?$/
 function labelFindings({ labels }: EnrolIntent): readonly RawFinding[] {
   const source = { ...said('labels.open-api'), source: 'open API' }
   for (const [key, value] of Object.entries(labels)) {
-    if (!labelKey.test(key)) return [stop('label.key', 'labels', said('label.key', { key }), [source])]
+    if (!labelKey.test(key))
+      return [stop('label.key', 'labels', said('label.key', { key }), [source])]
     if (!labelValue.test(value))
       return [stop('label.value', 'labels', said('label.value', { key, value }), [source])]
   }
@@ -73,7 +74,14 @@ function fileFindings(accessFile: string): readonly RawFinding[] {
   const because = [{ ...said('file.leads-to', { address, context }), source: 'access file' }]
   return [
     ...(isUnverified
-      ? [caution('access-file.unverified', fileField, said('file.unverified', { address }), because)]
+      ? [
+          caution(
+            'access-file.unverified',
+            fileField,
+            said('file.unverified', { address }),
+            because,
+          ),
+        ]
       : []),
     ...(hasProxy ? [note('access-file.proxy', fileField, said('file.proxy'), because)] : []),
   ]

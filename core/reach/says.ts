@@ -14,7 +14,8 @@ export const said = sentences({
     `“${p.value}” is no value of label ${p.key}: at most 63 letters, digits, dots, dashes and underscores.`,
   'labels.open-api': () => 'labels as the open API takes them',
 
-  'reach.missing': () => 'Choose how Gyrarch gets there: inbound, with an access file, or outbound.',
+  'reach.missing': () =>
+    'Choose how Gyrarch gets there: inbound, with an access file, or outbound.',
   'reach.kind': (p: { kind: string }) =>
     `“${p.kind}” is no way there: it is inbound (Gyrarch dials it) or outbound (its agent dials Gyrarch).`,
   'reach.relay': () =>
@@ -23,7 +24,8 @@ export const said = sentences({
   'file.missing': () => 'The access file is missing: drop it, or paste what is in it.',
   'file.too-long': (p: { limit: number }) =>
     `That is longer than ${p.limit} characters: take an access file of fewer clusters.`,
-  'file.unreadable': () => 'That is no access file: it does not read as one document of YAML or JSON.',
+  'file.unreadable': () =>
+    'That is no access file: it does not read as one document of YAML or JSON.',
   'file.other-kind': () => 'That is no access file: one says kind: Config.',
   'file.no-context': (p: { part: string }) =>
     p.part === ''

@@ -1,6 +1,6 @@
 /** What the server is told about its relay when it is started. */
 import { readFileSync } from 'node:fs'
-import type { RelayOptions } from '../connectors/open-api/ways'
+import type { RelayOptions } from './agents'
 
 interface Given {
   readonly 'relay-listen'?: string | undefined

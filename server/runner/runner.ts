@@ -232,9 +232,8 @@ export class Runner {
     })
   }
 
-  private carrying(step: StepRow): Connector {
-    return this.parts.connectors.carrying(commandOf(step))
-  }
+  private readonly carrying = (step: StepRow): Connector =>
+    this.parts.connectors.carrying(commandOf(step))
 
   private async load(row: ChangeRow): Promise<Active> {
     const steps = await StepRow.findAll({
@@ -394,8 +393,7 @@ export class Runner {
 
   /** Tells every connector whether a run is under way: whoever carries none of its steps may be asked by the next. */
   private async noteBusy(): Promise<void> {
-    const carrying = (step: StepRow): Connector => this.carrying(step)
-    const isBusy = [...this.active.values()].some((active) => isForClock(active, carrying))
+    const isBusy = [...this.active.values()].some((active) => isForClock(active, this.carrying))
     for (const connector of this.parts.connectors.all()) await connector.busy?.(isBusy)
   }
 }

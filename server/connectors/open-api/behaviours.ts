@@ -52,7 +52,13 @@ const refsOf = (at: At, objects: readonly Written[]): readonly string[] =>
 
 /** What others stand on comes first. */
 const rank = ({ kind }: Written): number => {
-  const first = ['Namespace', 'CustomResourceDefinition', 'PriorityClass', 'StorageClass', 'ServiceAccount']
+  const first = [
+    'Namespace',
+    'CustomResourceDefinition',
+    'PriorityClass',
+    'StorageClass',
+    'ServiceAccount',
+  ]
   const at = first.indexOf(kind)
   return at === -1 ? first.length : at
 }
@@ -130,11 +136,8 @@ function rolled(object: Json): RollOut {
   const metadata = record(object['metadata'])
   const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
   const isDaemon = object['kind'] === 'DaemonSet'
-  const wanted = isDaemon
-    ? count(status['desiredNumberScheduled'])
-    : typeof spec['replicas'] === 'number'
-      ? spec['replicas']
-      : 1
+  const replicas = typeof spec['replicas'] === 'number' ? spec['replicas'] : 1
+  const wanted = isDaemon ? count(status['desiredNumberScheduled']) : replicas
   const ready = count(isDaemon ? status['numberReady'] : status['readyReplicas'])
   const updated = count(isDaemon ? status['updatedNumberScheduled'] : status['updatedReplicas'])
   const all = isDaemon ? wanted : count(status['replicas'])
@@ -168,6 +171,11 @@ function waiting(reached: Reached, object: Json): string {
   return [...new Set(says)].slice(0, 3).join('; ').slice(0, 600)
 }
 
+function reasonIn(why: string): string {
+  if (/ImagePull|ErrImage/.test(why)) return 'image-not-pulled'
+  return /unschedulable|nodes are available/i.test(why) ? 'pods-pending' : 'rollout-stalled'
+}
+
 const usualDeadline = 600
 
 const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
@@ -187,13 +195,8 @@ const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
     if (isDone) return { ready }
     if (Date.now() > until) {
       const why = waiting(at.reached, { ...object, kind })
-      const reason = /ImagePull|ErrImage/.test(why)
-        ? 'image-not-pulled'
-        : /unschedulable|nodes are available/i.test(why)
-          ? 'pods-pending'
-          : 'rollout-stalled'
       const stalled = said('rollout-stalled', { workload, seconds }).says
-      throw new CommandFailed(reason, workload, why === '' ? stalled : `${stalled} ${why}`)
+      throw new CommandFailed(reasonIn(why), workload, why === '' ? stalled : `${stalled} ${why}`)
     }
     await pause(1500, undefined, { signal: at.signal })
   }
@@ -267,10 +270,12 @@ const drain: Behaviour<'node.drain'> = async (at, { node, pastBudgetsAfter }) =>
     for (const { namespace, name, uid } of left) {
       const pod = `${namespace}/${name}`
       if (asked.has(uid)) continue
-      const isPast =
-        pastBudgetsAfter !== undefined && Date.now() - began > pastBudgetsAfter * 1000
+      const isPast = pastBudgetsAfter !== undefined && Date.now() - began > pastBudgetsAfter * 1000
       if (isPast) {
-        await at.writing.remove({ apiVersion: 'v1', kind: 'Pod', metadata: { name, namespace } }, uid)
+        await at.writing.remove(
+          { apiVersion: 'v1', kind: 'Pod', metadata: { name, namespace } },
+          uid,
+        )
         asked.add(uid)
         continue
       }
@@ -296,7 +301,8 @@ const drain: Behaviour<'node.drain'> = async (at, { node, pastBudgetsAfter }) =>
 
 const setNode: Behaviour<'node.set'> = async (at, { node, labels, taints }) => {
   const live = at.kept ? null : await at.writing.read(nodeObject(node))
-  if (!at.kept && !live) throw new CommandFailed('node-gone', node, said('node-gone', { node }).says)
+  if (!at.kept && !live)
+    throw new CommandFailed('node-gone', node, said('node-gone', { node }).says)
   const result = at.kept ?? {
     before: {
       labels: record(record(live?.['metadata'])['labels']),

@@ -2,7 +2,22 @@
  * Clusters that exist already, through their API, as a connector of the contract. Its clock is the wall’s. What stands
  * under a cluster is nothing it can tell or alter: such questions are answered with nothing, such commands refused.
  */
-import { type ArgsOf, type ClusterReport, type Connector, type ConnectorListener, type Ended, type Evidence, type Failure, type Observe, type Outcome, quoted, type ReachReason, readCommand, type Said, saidOf } from '~/core/contract'
+import {
+  type ArgsOf,
+  type ClusterReport,
+  type Connector,
+  type ConnectorListener,
+  type Ended,
+  type Evidence,
+  type Failure,
+  type Observe,
+  type Outcome,
+  quoted,
+  type ReachReason,
+  readCommand,
+  type Said,
+  saidOf,
+} from '~/core/contract'
 import type { Database } from '../../records/database'
 import { ApiRefusal } from './client'
 import { behaviourOf } from './behaviours'
@@ -25,7 +40,13 @@ class LeftOff extends Error {}
 
 const fileField = 'reach.accessFile'
 /** Reasons that another access file would mend. */
-const ofFile: readonly ReachReason[] = ['certificate-untrusted', 'token-refused', 'unreachable', 'rights-missing', 'not-the-api']
+const ofFile: readonly ReachReason[] = [
+  'certificate-untrusted',
+  'token-refused',
+  'unreachable',
+  'rights-missing',
+  'not-the-api',
+]
 
 export class OpenApi implements Connector, Observe {
   readonly name = 'open-api'
@@ -129,7 +150,15 @@ export class OpenApi implements Connector, Observe {
     key: string,
     verb: string,
     given: Readonly<Record<string, unknown>>,
-    { running, kept, told }: { readonly running: Running; readonly kept: Result | null; readonly told: (what: Said) => void },
+    {
+      running,
+      kept,
+      told,
+    }: {
+      readonly running: Running
+      readonly kept: Result | null
+      readonly told: (what: Said) => void
+    },
   ): Promise<Result> {
     const read = readCommand(verb, given)
     if (!read.ok) throw new CommandFailed(read.reason, verb, read.says)
@@ -144,13 +173,20 @@ export class OpenApi implements Connector, Observe {
     const behaviour = behaviourOf(verb)
     if (!behaviour) throw new CommandFailed('not-here', verb, said('not-here', { verb }).says)
     const reached = this.ways.reachedOf(cluster)
-    if (!reached) throw new CommandFailed('api-down', `cluster/${cluster}`, said('not-taken', { cluster }).says, true)
-    return behaviour(
+    if (!reached)
+      throw new CommandFailed(
+        'api-down',
+        `cluster/${cluster}`,
+        said('not-taken', { cluster }).says,
+        true,
+      )
+    const writing = new Writing(reached.client, cluster, signal)
+    const result = await behaviour(
       {
         cluster,
         key,
         reached,
-        writing: new Writing(reached.client, cluster, signal),
+        writing,
         signal,
         kept,
         keep: async (what) => {
@@ -162,6 +198,8 @@ export class OpenApi implements Connector, Observe {
       },
       read.args,
     )
+    await reached.seen(writing.traces)
+    return result
   }
 
   private async open(

@@ -7,7 +7,8 @@ import type { ConnectorRegistry } from '../../ports/registry'
 import type { Database } from '../../records/database'
 import { OpenApi } from './connector'
 import { shown } from './resources'
-import { type AgentState, type RelayOptions, sealerOf, Ways } from './ways'
+import type { AgentState, RelayOptions } from '../../relay/agents'
+import { sealerOf, Ways } from './ways'
 
 export interface ReachParts {
   readonly database: Database

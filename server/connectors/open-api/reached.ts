@@ -3,18 +3,20 @@
  * every few seconds it is asked whether it still answers. All times are of the wall.
  */
 import type { ReachKind, ReachReport, ReachReason } from '~/core/contract'
-import { type Json, record, text } from '~/core/objects'
+import { type Json, text } from '~/core/objects'
 import { type ApiClient, ApiRefusal } from './client'
 import { Reflector } from './reflector'
 import { discovered, mayDo, needed, type Resource } from './resources'
 import { said } from './says'
 import { Unreached } from './transport'
+import type { Trace } from './writing'
 
 const askMs = 4000
 const answerMs = 4000
 /** One question without an answer may be chance: it is put again. */
 const againMs = 1000
 const changedMs = 400
+const seenMs = 5000
 /** What is offered, and as which release, is looked at anew this often. */
 const lookAgainMs = 120_000
 
@@ -56,7 +58,10 @@ export class Reached {
     const { client } = this
     const version = await this.orUnreached(client.get('/version', both))
     if (text(version['gitVersion']) === '')
-      throw new Unreached('not-the-api', said('not-the-api.version', { address: client.transport.address }).says)
+      throw new Unreached(
+        'not-the-api',
+        said('not-the-api.version', { address: client.transport.address }).says,
+      )
     this.release = releaseOf(version)
     told(said('reach.answered', { address: client.transport.address, release: this.release }))
     const resources = await this.orUnreached(discovered(client, both))
@@ -115,6 +120,21 @@ export class Reached {
 
   of(name: string): readonly Json[] {
     return [...(this.reflectors.get(name)?.objects() ?? [])]
+  }
+
+  /** Waits until the lists hold what was written; past a moment whoever reads them does without. */
+  async seen(traces: readonly Trace[]): Promise<void> {
+    const until = Date.now() + seenMs
+    const isMissing = (): boolean =>
+      traces.some(({ kind, namespace, name, version }) => {
+        const reflector = [...this.reflectors.values()].find(
+          ({ resource }) => resource.kind === kind,
+        )
+        return reflector ? !reflector.holds(namespace, name, version) : false
+      })
+    while (isMissing() && Date.now() < until && !this.controller.signal.aborted)
+      await new Promise((done) => setTimeout(done, 50))
+    this.changed()
   }
 
   /** Somebody has reason to doubt that it is heard. */
@@ -259,7 +279,9 @@ export class Reached {
     const signal = AbortSignal.any([this.controller.signal, AbortSignal.timeout(30_000)])
     this.lookedAt = Date.now()
     const release = releaseOf(await this.orUnreached(this.client.get('/version', signal)))
-    const hadGone = [...this.reflectors.values()].some((reflector) => this.withheld.has(reflector.resource.name))
+    const hadGone = [...this.reflectors.values()].some((reflector) =>
+      this.withheld.has(reflector.resource.name),
+    )
     if (release === this.release && !hadGone) return
     this.release = release
     this.follow(await this.orUnreached(this.allowed(await discovered(this.client, signal), signal)))

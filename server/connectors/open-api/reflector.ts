@@ -53,6 +53,15 @@ export class Reflector {
     return this.misread
   }
 
+  /** Whether an object is here as it was at a version or later; with null, whether it is gone or going. */
+  holds(namespace: string, name: string, version: string | null): boolean {
+    const object = this.kept.get(`${namespace}/${name}`)
+    const metadata = record(object?.['metadata'])
+    if (version === null) return object === undefined || metadata['deletionTimestamp'] !== undefined
+    const own = text(metadata['resourceVersion'])
+    return own === version || Number(own) >= Number(version)
+  }
+
   /** Follows the list until it is stopped. */
   start(): void {
     if (this.running) return
@@ -111,7 +120,10 @@ export class Reflector {
       const more = next === '' ? '' : `&continue=${encodeURIComponent(next)}`
       const answer = await this.client.get(`${path}?limit=${chunk}${more}`, signal)
       if (!Array.isArray(answer['items']))
-        throw new Unreached('not-the-api', `${this.client.transport.address} is not the open API: ${path} is no list.`)
+        throw new Unreached(
+          'not-the-api',
+          `${this.client.transport.address} is not the open API: ${path} is no list.`,
+        )
       for (const item of records(answer['items'])) this.put(fresh, item)
       const metadata = record(answer['metadata'])
       version = text(metadata['resourceVersion'])
@@ -154,7 +166,11 @@ export class Reflector {
     const object = record(given)
     if (type === 'ERROR') {
       if (object['code'] === 410 || object['reason'] === 'Expired') throw new TooOld()
-      throw new ApiRefusal(Number(object['code']) || 500, text(object['reason']), text(object['message']))
+      throw new ApiRefusal(
+        Number(object['code']) || 500,
+        text(object['reason']),
+        text(object['message']),
+      )
     }
     if (!isRecord(given)) return
     const metadata = record(object['metadata'])

@@ -97,7 +97,8 @@ function nodeOf(object: Json, load: Load | undefined): NodeReport {
     roles,
     machine: '',
     address: text(internal?.['address']),
-    release: /^v?(\d+\.\d+\.\d+)/.exec(text(record(status['nodeInfo'])['kubeletVersion']))?.[1] ?? '',
+    release:
+      /^v?(\d+\.\d+\.\d+)/.exec(text(record(status['nodeInfo'])['kubeletVersion']))?.[1] ?? '',
     conditions: conditionsOf(status),
     cordoned: spec['unschedulable'] === true,
     cpuMilli: amount(parseCpuMilli, capacity['cpu']),
@@ -126,7 +127,9 @@ export function reportOf(reached: Reached): ClusterReport {
   const pods = reached.of('pods')
   const byNode = loads(pods)
   const nodes = reached.of('nodes').map((node) => nodeOf(node, byNode.get(nameOf(node))))
-  const members = nodes.filter(({ roles }) => roles.includes('control-plane')).map(({ name }) => name)
+  const members = nodes
+    .filter(({ roles }) => roles.includes('control-plane'))
+    .map(({ name }) => name)
   return {
     name: reached.name,
     apiAnswers: true,
@@ -177,7 +180,11 @@ export function eventsOf(reached: Reached): readonly ClusterEvent[] {
         at,
         type: event['type'] === 'Warning' ? 'Warning' : 'Normal',
         reason: text(event['reason']),
-        about: [kind, ...(namespace === '' || kind === 'node' ? [] : [namespace]), text(about['name'])].join('/'),
+        about: [
+          kind,
+          ...(namespace === '' || kind === 'node' ? [] : [namespace]),
+          text(about['name']),
+        ].join('/'),
         message: text(event['message']),
       }
     })

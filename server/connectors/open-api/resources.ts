@@ -86,7 +86,10 @@ export async function discovered(
 ): Promise<readonly Resource[]> {
   const core = await client.get('/api/v1', signal)
   if (core['kind'] !== 'APIResourceList')
-    throw new Unreached('not-the-api', `${client.transport.address} is not the open API: /api/v1 lists no resources.`)
+    throw new Unreached(
+      'not-the-api',
+      `${client.transport.address} is not the open API: /api/v1 lists no resources.`,
+    )
   const groups = records((await client.get('/apis', signal))['groups']).filter((group) =>
     Object.hasOwn(shown, text(group['name'])),
   )

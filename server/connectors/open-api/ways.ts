@@ -2,7 +2,6 @@
  * The ways to clusters that were enrolled: opened by a run, kept over restarts, closed by another. An inbound one is
  * dialled with the access file; an outbound one is there while the agent of its cluster is.
  */
-import { createHash, randomBytes } from 'node:crypto'
 import type { ArgsOf, ClusterReport, ReachReport, Said } from '~/core/contract'
 import { elsewhere } from '~/core/fleet'
 import { type AccessWay, openedWay, readAccessFile } from '~/core/reach'
@@ -10,25 +9,18 @@ import type { Vault } from '../../keys/vault'
 import type { Database } from '../../records/database'
 import { ClusterRow } from '../../records/models'
 import type { AgentTransport } from '../../relay/agent-transport'
-import { type Admitted, Relay, type RelayAddress } from '../../relay/relay'
+import { Agents, type AgentState, type RelayOptions } from '../../relay/agents'
 import { ApiClient, headersFor } from './client'
 import { Dialled } from './dial'
 import { Reached } from './reached'
 import { reportOf } from './report'
-import { ReachRow, RelayRow } from './rows'
+import { ReachRow } from './rows'
 import { said } from './says'
 import { type Transport, Unreached } from './transport'
 
 /** A run has an end: whoever does not answer by then does not answer. */
 const openMs = 25_000
 const keepReportMs = 60_000
-
-export interface RelayOptions extends Omit<RelayAddress, 'port'> {
-  /** A fixed port; else one that is free, the same from then on. */
-  readonly port?: number
-  /** How agents reach it, where that is not where it listens. */
-  readonly url?: string
-}
 
 export interface WaysParts {
   readonly database: Database
@@ -41,9 +33,7 @@ export interface WaysParts {
   readonly onError: (error: unknown) => void
 }
 
-const hashOf = (secret: string): string => createHash('sha256').update(secret).digest('hex')
 const accessPlace = (address: string): string => `access/${address}`
-const tokenPlace = (cluster: string): string => `agent/${cluster}`
 
 /** How a secret of an access file is kept: sealed for the address that it is sent to. */
 export const sealerOf =
@@ -51,28 +41,20 @@ export const sealerOf =
   (secret: string, address: string): string =>
     vault.seal(secret, accessPlace(address))
 
-/** What an outbound way is waiting for, and with what it is dialled. */
-export interface AgentState {
-  readonly relay: string
-  /** Null once it is used. */
-  readonly token: string | null
-  readonly isConnected: boolean
-  readonly dialledAt: string | null
-}
-
-interface Expecting {
-  readonly arrived: (transport: AgentTransport) => void
-}
-
 export class Ways {
   private readonly reached = new Map<string, Reached>()
   /** What clusters told last, for those of which nothing is heard yet. */
   private readonly last = new Map<string, ReachRow>()
-  private readonly expecting = new Map<string, Expecting>()
-  private relay: Promise<{ readonly relay: Relay; readonly port: number }> | null = null
+  private readonly agents: Agents
   private keeping: NodeJS.Timeout | null = null
 
-  constructor(private readonly parts: WaysParts) {}
+  constructor(private readonly parts: WaysParts) {
+    this.agents = new Agents({
+      ...parts,
+      came: (cluster, transport) => this.agentCame(cluster, transport),
+      gone: (cluster) => this.reached.get(cluster)?.doubt(),
+    })
+  }
 
   /** Takes up what was enrolled before; nobody is waited for. */
   async start(): Promise<void> {
@@ -83,7 +65,7 @@ export class Ways {
       this.parts.registered(row.cluster, true)
       if (row.kind === 'inbound') this.takeUp(row)
     }
-    if (rows.some(({ kind }) => kind === 'outbound')) await this.openRelay()
+    if (rows.some(({ kind }) => kind === 'outbound')) await this.agents.open()
     this.keeping = setInterval(() => {
       this.keepReports().catch(this.parts.onError)
     }, keepReportMs)
@@ -95,7 +77,7 @@ export class Ways {
     await this.keepReports()
     for (const reached of this.reached.values()) reached.close()
     this.reached.clear()
-    await (await this.relay)?.relay.close()
+    await this.agents.close()
   }
 
   has(cluster: string): boolean {
@@ -215,10 +197,7 @@ export class Ways {
     const report = reportOf(reached)
     const heardAt = new Date().toISOString()
     await this.parts.database.write(async (transaction) => {
-      await ReachRow.upsert(
-        { cluster, state: 'open', heardAt, report, ...way },
-        { transaction },
-      )
+      await ReachRow.upsert({ cluster, state: 'open', heardAt, report, ...way }, { transaction })
       await ClusterRow.upsert(
         {
           name: cluster,
@@ -254,16 +233,9 @@ export class Ways {
     signal: AbortSignal,
   ): Promise<Reached> {
     const { cluster } = args
-    const { relay } = await this.openRelay()
-    await this.expect(cluster)
-    let transport = relay.agentOf(cluster)
-    if (!transport) {
-      told(said('reach.waits', { relay: await this.relayUrl() }))
-      transport = await new Promise<AgentTransport>((arrived, gaveUp) => {
-        this.expecting.set(cluster, { arrived })
-        signal.addEventListener('abort', () => gaveUp(signal.reason as Error), { once: true })
-      }).finally(() => this.expecting.delete(cluster))
-    }
+    const transport = await this.agents.of(cluster, signal, (relay) =>
+      told(said('reach.waits', { relay })),
+    )
     told(said('reach.dialled', { at: new Date().toISOString() }))
     const reached = this.reachedBy(cluster, 'outbound', this.clientOf(transport), null)
     try {
@@ -281,98 +253,12 @@ export class Ways {
     return new ApiClient(transport, headersFor(null))
   }
 
-  /** A token for the agent of a cluster, the one that it has not used yet. */
-  private async expect(cluster: string): Promise<void> {
-    const row = await ReachRow.findByPk(cluster)
-    const isKnown = row?.kind === 'outbound' && (row.tokenHash ?? row.credentialHash) !== null
-    if (isKnown) return
-    const token = randomBytes(32).toString('base64url')
-    const sealed = this.parts.vault.seal(token, tokenPlace(cluster))
-    await this.parts.database.write((transaction) =>
-      ReachRow.upsert(
-        { cluster, kind: 'outbound', state: 'opening', token: sealed, tokenHash: hashOf(token) },
-        { transaction },
-      ),
-    )
-  }
-
   /** Null for a cluster that no agent is expected of. */
-  async agentState(cluster: string): Promise<AgentState | null> {
-    const row = await ReachRow.findByPk(cluster)
-    if (row?.kind !== 'outbound') return null
-    const { relay } = await this.openRelay()
-    const isSealed = row.token !== null && this.parts.vault.opens(row.token, tokenPlace(cluster))
-    return {
-      relay: await this.relayUrl(),
-      token: isSealed ? this.parts.vault.open(row.token ?? '', tokenPlace(cluster)) : null,
-      isConnected: relay.agentOf(cluster) !== null,
-      dialledAt: row.dialledAt,
-    }
-  }
-
-  private openRelay(): Promise<{ readonly relay: Relay; readonly port: number }> {
-    this.relay ??= this.listen()
-    return this.relay
-  }
-
-  private async listen(): Promise<{ readonly relay: Relay; readonly port: number }> {
-    const relay = new Relay({
-      admit: (shown) => this.admit(shown),
-      kept: (cluster) => this.credentialKept(cluster),
-      connected: (cluster, transport) => this.agentCame(cluster, transport),
-      gone: (cluster) => this.reached.get(cluster)?.doubt(),
-      onError: this.parts.onError,
-    })
-    const { port: fixed, ...where } = this.parts.relay ?? {}
-    const before = await RelayRow.findByPk(1)
-    const port = await relay.listen({ ...where, port: fixed ?? before?.port ?? 0 })
-    if (port !== before?.port)
-      await this.parts.database.write((transaction) =>
-        RelayRow.upsert({ id: 1, port }, { transaction }),
-      )
-    return { relay, port }
-  }
-
-  private async relayUrl(): Promise<string> {
-    const { port } = await this.openRelay()
-    const { url, host, tls } = this.parts.relay ?? {}
-    return url ?? `${tls ? 'wss' : 'ws'}://${host ?? '127.0.0.1'}:${port}/`
-  }
-
-  private async admit(shown: string): Promise<Admitted | null> {
-    const hash = hashOf(shown)
-    const row =
-      (await ReachRow.findOne({ where: { credentialHash: hash } })) ??
-      (await ReachRow.findOne({ where: { tokenHash: hash } }))
-    if (!row) return null
-    const { cluster } = row
-    const dialledAt = new Date().toISOString()
-    if (row.credentialHash === hash) {
-      // Whoever has the credential has kept it: the token has done its work.
-      await this.update(cluster, { dialledAt, token: null, tokenHash: null })
-      return { cluster, credential: null }
-    }
-    const credential = randomBytes(32).toString('base64url')
-    await this.update(cluster, { dialledAt, credentialHash: hashOf(credential) })
-    return { cluster, credential }
-  }
-
-  private credentialKept(cluster: string): Promise<void> {
-    return this.update(cluster, { token: null, tokenHash: null })
-  }
-
-  private async update(cluster: string, parts: Partial<ReachRow>): Promise<void> {
-    await this.parts.database.write((transaction) =>
-      ReachRow.update(parts, { where: { cluster }, transaction }),
-    )
+  agentState(cluster: string): Promise<AgentState | null> {
+    return this.agents.state(cluster)
   }
 
   private agentCame(cluster: string, transport: AgentTransport): void {
-    const expecting = this.expecting.get(cluster)
-    if (expecting) {
-      expecting.arrived(transport)
-      return
-    }
     const row = this.last.get(cluster)
     if (!row) return
     const before = this.reached.get(cluster)
@@ -400,8 +286,14 @@ export class Ways {
     this.last.delete(cluster)
     this.reached.get(cluster)?.close()
     this.reached.delete(cluster)
-    if (this.relay) (await this.relay).relay.dismiss(cluster)
+    await this.agents.dismiss(cluster)
     this.parts.registered(cluster, false)
+  }
+
+  private async update(cluster: string, parts: Partial<ReachRow>): Promise<void> {
+    await this.parts.database.write((transaction) =>
+      ReachRow.update(parts, { where: { cluster }, transaction }),
+    )
   }
 
   private keepReport(row: ReachRow, reached: Reached): void {

@@ -29,19 +29,42 @@ export interface Written {
 }
 
 /** What the API keeps of an object by itself: it is not written back. */
-const ownFields = ['uid', 'resourceVersion', 'creationTimestamp', 'generation', 'managedFields', 'selfLink']
+const ownFields = [
+  'uid',
+  'resourceVersion',
+  'creationTimestamp',
+  'generation',
+  'managedFields',
+  'selfLink',
+]
 
-const withoutOwn = (object: Json): Json => {
-  const { status: _status, ...rest } = object
+const identityOf = ({ kind, metadata }: Written): Omit<Trace, 'version'> => ({
+  kind,
+  namespace: metadata.namespace ?? '',
+  name: metadata.name,
+})
+
+const withoutOwn = (object: object): Json => {
+  const { status: _status, ...rest } = record(object)
   return {
     ...rest,
     metadata: Object.fromEntries(
-      Object.entries(record(object['metadata'])).filter(([name]) => !ownFields.includes(name)),
+      Object.entries(record(rest['metadata'])).filter(([name]) => !ownFields.includes(name)),
     ),
   }
 }
 
+/** An object as it was after a write: its version, or null where it went. */
+export interface Trace {
+  readonly kind: string
+  readonly namespace: string
+  readonly name: string
+  readonly version: string | null
+}
+
 export class Writing {
+  /** What was written so far, to be seen before anybody is told that it is done. */
+  readonly traces: Trace[] = []
   private readonly places = new Map<string, { readonly at: number; readonly place: Place }>()
 
   constructor(
@@ -66,16 +89,24 @@ export class Writing {
   }
 
   /** Applied on the server’s side, as `gyrarch`. */
-  async apply(object: Written, options: { readonly isDry?: boolean; readonly force?: boolean } = {}): Promise<void> {
-    const query = [manager, ...(options.isDry ? ['dryRun=All'] : []), ...(options.force ? ['force=true'] : [])]
+  async apply(
+    object: Written,
+    options: { readonly isDry?: boolean; readonly force?: boolean } = {},
+  ): Promise<void> {
+    const query = [
+      manager,
+      ...(options.isDry ? ['dryRun=All'] : []),
+      ...(options.force ? ['force=true'] : []),
+    ]
     try {
-      await this.client.ask(
+      const answer = await this.client.ask(
         'PATCH',
         `${await this.pathOf(object)}?${query.join('&')}`,
         this.signal,
-        withoutOwn(object as unknown as Json),
+        withoutOwn(object),
         'application/apply-patch+yaml',
       )
+      if (options.isDry !== true) this.trace(answer)
     } catch (error) {
       throw this.failed(error, object)
     }
@@ -84,13 +115,15 @@ export class Writing {
   /** Patched where it is; null where it is not there. */
   async patch(object: Written, patch: Json): Promise<Json | null> {
     try {
-      return await this.client.ask(
+      const answer = await this.client.ask(
         'PATCH',
         `${await this.pathOf(object)}?${manager}`,
         this.signal,
         patch,
         'application/strategic-merge-patch+json',
       )
+      this.trace(answer)
+      return answer
     } catch (error) {
       if (error instanceof ApiRefusal && error.status === 404) return null
       throw this.failed(error, object)
@@ -106,6 +139,7 @@ export class Writing {
     }
     try {
       await this.client.ask('DELETE', await this.pathOf(object), this.signal, body)
+      this.traces.push({ ...identityOf(object), version: null })
     } catch (error) {
       // Gone already, or another has taken its place.
       if (error instanceof ApiRefusal && (error.status === 404 || error.status === 409)) return
@@ -114,28 +148,34 @@ export class Writing {
   }
 
   /** Written as it was before, whatever is there now. */
-  async putBack(before: Json): Promise<void> {
-    const object = before as unknown as Written
+  async putBack(object: Written): Promise<void> {
     const live = await this.read(object)
-    const bare = withoutOwn(before)
+    const bare = withoutOwn(object)
     try {
       if (live === null) {
         const { path, isNamespaced } = await this.placeOf(object)
-        await this.client.ask('POST', `${this.listOf(path, isNamespaced, object)}?${manager}`, this.signal, bare)
+        const list = this.listOf(path, isNamespaced, object)
+        this.trace(await this.client.ask('POST', `${list}?${manager}`, this.signal, bare))
         return
       }
       const { resourceVersion } = record(live['metadata'])
-      await this.client.ask('PUT', `${await this.pathOf(object)}?${manager}`, this.signal, {
-        ...bare,
-        metadata: { ...record(bare['metadata']), resourceVersion },
-      })
+      this.trace(
+        await this.client.ask('PUT', `${await this.pathOf(object)}?${manager}`, this.signal, {
+          ...bare,
+          metadata: { ...record(bare['metadata']), resourceVersion },
+        }),
+      )
     } catch (error) {
       throw this.failed(error, object)
     }
   }
 
   /** Asked to leave its node; 429 where its budget does not let it. */
-  async evict(namespace: string, name: string, uid: string): Promise<'gone' | 'going' | { readonly waits: string }> {
+  async evict(
+    namespace: string,
+    name: string,
+    uid: string,
+  ): Promise<'gone' | 'going' | { readonly waits: string }> {
     const path = `/api/v1/namespaces/${encodeURIComponent(namespace)}/pods/${encodeURIComponent(name)}/eviction`
     const body = {
       apiVersion: 'policy/v1',
@@ -147,10 +187,21 @@ export class Writing {
       await this.client.ask('POST', path, this.signal, body)
       return 'going'
     } catch (error) {
-      if (error instanceof ApiRefusal && (error.status === 404 || error.status === 409)) return 'gone'
+      if (error instanceof ApiRefusal && (error.status === 404 || error.status === 409))
+        return 'gone'
       if (error instanceof ApiRefusal && error.status === 429) return { waits: error.message }
       throw this.failed(error, { apiVersion: 'v1', kind: 'Pod', metadata: { name, namespace } })
     }
+  }
+
+  private trace(answer: Json): void {
+    const metadata = record(answer['metadata'])
+    this.traces.push({
+      kind: text(answer['kind']),
+      namespace: text(metadata['namespace']),
+      name: text(metadata['name']),
+      version: text(metadata['resourceVersion']),
+    })
   }
 
   private failed(error: unknown, object: Written): unknown {
@@ -161,7 +212,10 @@ export class Writing {
       return new CommandFailed(
         'field-conflict',
         about,
-        causes.map(({ message, field }) => `${text(message)} (${text(field)})`).join('; ').slice(0, 1000),
+        causes
+          .map(({ message, field }) => `${text(message)} (${text(field)})`)
+          .join('; ')
+          .slice(0, 1000),
       )
     const isTransient = error.status === 429 || error.status >= 500
     return new CommandFailed('api-refuses', about, error.message, isTransient)
@@ -190,7 +244,10 @@ export class Writing {
       throw error
     })
     const entry = records(offered['resources']).find(
-      (each) => each['kind'] === kind && !text(each['name']).includes('/') && texts(each['verbs']).length > 0,
+      (each) =>
+        each['kind'] === kind &&
+        !text(each['name']).includes('/') &&
+        texts(each['verbs']).length > 0,
     )
     if (!entry)
       throw new CommandFailed(
@@ -198,7 +255,10 @@ export class Writing {
         this.refOf({ apiVersion, kind, metadata }),
         `${this.cluster} does not serve ${kind} of ${apiVersion}.`,
       )
-    const place = { path: `${base}/${text(entry['name'])}`, isNamespaced: entry['namespaced'] === true }
+    const place = {
+      path: `${base}/${text(entry['name'])}`,
+      isNamespaced: entry['namespaced'] === true,
+    }
     this.places.set(key, { at: Date.now(), place })
     return place
   }
