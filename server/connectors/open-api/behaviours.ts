@@ -177,6 +177,7 @@ function reasonIn(why: string): string {
 }
 
 const usualDeadline = 600
+const pullMs = 60_000
 
 const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
   const { kind, namespace, name } = args
@@ -184,6 +185,7 @@ const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
   const seconds = args.deadlineSeconds > 0 ? args.deadlineSeconds : usualDeadline
   const until = Date.now() + seconds * 1000
   let last = ''
+  let pullingSince = Date.now()
   for (;;) {
     const object = await at.writing.read(workloadOf(kind, namespace, name))
     if (!object)
@@ -193,8 +195,10 @@ const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
     if (now.says !== last) at.told(now)
     last = now.says
     if (isDone) return { ready }
-    if (Date.now() > until) {
-      const why = waiting(at.reached, { ...object, kind })
+    const why = waiting(at.reached, { ...object, kind })
+    // An image that is not there does not come by waiting.
+    if (!/ImagePullBackOff|InvalidImageName|ErrImageNeverPull/.test(why)) pullingSince = Date.now()
+    if (Date.now() > Math.min(until, pullingSince + pullMs)) {
       const stalled = said('rollout-stalled', { workload, seconds }).says
       throw new CommandFailed(reasonIn(why), workload, why === '' ? stalled : `${stalled} ${why}`)
     }

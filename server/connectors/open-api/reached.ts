@@ -134,7 +134,8 @@ export class Reached {
       })
     while (isMissing() && Date.now() < until && !this.controller.signal.aborted)
       await new Promise((done) => setTimeout(done, 50))
-    this.changed()
+    // At once: whoever wrote it is about to look.
+    this.events.changed()
   }
 
   /** Somebody has reason to doubt that it is heard. */
