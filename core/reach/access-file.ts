@@ -268,7 +268,9 @@ export function sealedAccessFile(
       return [[part, isKept ? value : sealMark + seal(value, address)]]
     }),
   )
-  const shownParts = Object.entries(cluster).filter(([part]) => Object.hasOwn(clusterPart.shape, part))
+  const shownParts = Object.entries(cluster).filter(([part]) =>
+    Object.hasOwn(clusterPart.shape, part),
+  )
   return writeYaml({
     apiVersion: 'v1',
     kind: 'Config',
@@ -279,7 +281,12 @@ export function sealedAccessFile(
         name === current?.context ? { cluster: current.clusterName, user: current.userName } : {},
     })),
     clusters: current?.cluster
-      ? [{ name: current.clusterName, cluster: { server: address, ...Object.fromEntries(shownParts) } }]
+      ? [
+          {
+            name: current.clusterName,
+            cluster: { server: address, ...Object.fromEntries(shownParts) },
+          },
+        ]
       : [],
     users: current?.user ? [{ name: current.userName, user: sealedUser }] : [],
   })
