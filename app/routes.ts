@@ -9,6 +9,7 @@ export default [
   route('ground/names', 'areas/ground/names.tsx'),
   route('raise', 'areas/raise/drafts.tsx'),
   route('raise/new', 'areas/raise/new.ts'),
+  route('raise/enrol', 'areas/raise/enrol.tsx'),
   route('raise/compare', 'areas/raise/compare.tsx'),
   route('raise/:id', 'areas/raise/sheet.tsx'),
   route('changes/:id', 'areas/run/run.tsx'),

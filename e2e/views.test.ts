@@ -103,6 +103,7 @@ const views: readonly (readonly [string, string, string])[] = [
   ['the ground of a box', '/ground?site=glasshouse-12', 'ata-FIR_960_B7'],
   ['the drafts', '/raise', 'Draft a cluster'],
   ['a draft with a stop', '/raise/c-2', 'Two members need both to agree'],
+  ['enrolling a cluster', '/raise/enrol', 'What Gyrarch reads there'],
   ['two drafts compared', '/raise/compare?a=c-1&b=c-2', 'fields differ'],
   ['a halted run', '/changes/c-1', 'died during its first boot'],
   ['a draft to take down a guarded cluster', '/changes/c-3', 'cedar is guarded'],

@@ -4,7 +4,7 @@ import { createServer } from 'node:net'
 import { existsSync, readdirSync, statSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
-import { bin, needPackages, root, run } from './ready.mjs'
+import { needPackages, root, run } from './ready.mjs'
 
 const usage = `npm run demo -- [--port 4600] [--data DIR] [--fresh] [--nodes N] [--listen ADDRESS] [--host NAME]
 
@@ -13,7 +13,16 @@ const usage = `npm run demo -- [--port 4600] [--data DIR] [--fresh] [--nodes N] 
   --fresh      begin anew: the data in DIR is removed first
   --nodes N    with new data, enlarge the fleet to at least N nodes
   --listen A   listen at another address than 127.0.0.1
-  --host NAME  answer to another host name with its port, too; may be repeated`
+  --host NAME  answer to another host name with its port, too; may be repeated
+
+  For agents of clusters that cannot be dialled:
+  --relay-listen A:P      where they dial in (default: a port of 127.0.0.1)
+  --relay-url URL         how they reach that, like wss://gyrarch.fernhollow.example:4610
+  --relay-certificate F   with --relay-key F: PEM files, and the relay speaks TLS
+  --agent-image NAME      the image that the agent's manifest names: any with Node.js`
+
+/** Options that are the server’s alone. */
+const passedOn = ['relay-listen', 'relay-url', 'relay-certificate', 'relay-key', 'agent-image']
 
 function options() {
   try {
@@ -25,6 +34,8 @@ function options() {
         nodes: { type: 'string' },
         listen: { type: 'string', default: '127.0.0.1' },
         host: { type: 'string', multiple: true, default: [] },
+        'notify-range': { type: 'string', multiple: true },
+        ...Object.fromEntries(passedOn.map((name) => [name, { type: 'string' }])),
         help: { type: 'boolean', default: false },
       },
     }).values
@@ -34,7 +45,7 @@ function options() {
   }
 }
 
-const { port, data, fresh, nodes, listen, host, help } = options()
+const { port, data, fresh, nodes, listen, host, help, ...others } = options()
 if (help) {
   console.log(usage)
   process.exit(0)
@@ -78,18 +89,17 @@ const sources = [
   'demo',
   'public',
   'server',
+  'agent',
   'standin',
   'workers',
   'package-lock.json',
+  'vite.agent.config.ts',
   'vite.config.ts',
   'react-router.config.ts',
 ].map((name) => `${root}${name}`)
 if (!existsSync(built) || Math.max(...sources.map(newest)) > statSync(built).mtimeMs) {
   console.log('Building…')
-  const status = run(bin('react-router'), ['build', '--logLevel', 'error'], {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: { ...process.env, NODE_ENV: 'production' },
-  })
+  const status = run(process.execPath, ['scripts/build.mjs', '--quiet'])
   if (status !== 0) process.exit(status)
 }
 
@@ -107,6 +117,9 @@ const server = spawn(
     ...(fresh ? ['--fresh'] : []),
     ...(nodes === undefined ? [] : ['--nodes', nodes]),
     ...host.flatMap((name) => ['--host', name]),
+    ...Object.entries(others).flatMap(([name, value]) =>
+      [value].flat().flatMap((each) => [`--${name}`, each]),
+    ),
   ],
   { cwd: root, stdio: 'inherit', env: { ...process.env, NODE_ENV: 'production' } },
 )

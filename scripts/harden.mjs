@@ -7,7 +7,7 @@ import { fuzzApi, fuzzPage, operationsOf } from './harden/fuzz.mjs'
 import { killFirstStarts, killRuns } from './harden/kills.mjs'
 import { race } from './harden/races.mjs'
 import { ask, serve, watch } from './harden/served.mjs'
-import { bin, needPackages, root, run } from './ready.mjs'
+import { needPackages, root, run } from './ready.mjs'
 
 const usage = `npm run harden -- [--requests N] [--kills N] [--days N] [--seed N] [--only PART]
 
@@ -38,7 +38,7 @@ const [requests, kills, days, seed] = ['requests', 'kills', 'days', 'seed'].map(
 })
 
 needPackages()
-if (!existsSync(`${root}build/server/main.js`)) run(bin('react-router'), ['build'])
+if (!existsSync(`${root}build/server/main.js`)) run(process.execPath, ['scripts/build.mjs'])
 
 /** How long health may take to answer, and how much one request may add to the server’s process. */
 const mostStallMs = 300

@@ -4,11 +4,11 @@ import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import puppeteer from 'puppeteer-core'
-import { bin, needChromium, needPackages, root, run } from './ready.mjs'
+import { needChromium, needPackages, root, run } from './ready.mjs'
 
 needPackages()
 needChromium()
-if (run(bin('react-router'), ['build', '--logLevel', 'error']) !== 0) process.exit(1)
+if (run(process.execPath, ['scripts/build.mjs']) !== 0) process.exit(1)
 
 const dir = mkdtempSync(join(tmpdir(), 'gyrarch-pictures-'))
 const port = 4699

@@ -57,13 +57,23 @@ check('dependency rules', bin('depcruise'), [
   'core',
   'standin',
   'server',
+  'agent',
   'app',
   'workers',
 ])
-check('copies', bin('jscpd'), ['app', 'core', 'server', 'standin', 'workers', 'bench', 'scripts'])
+check('copies', bin('jscpd'), [
+  'agent',
+  'app',
+  'core',
+  'server',
+  'standin',
+  'workers',
+  'bench',
+  'scripts',
+])
 check('rules of our own', process.execPath, ['scripts/check-rules.mjs'])
 check('a new capability touches six files', process.execPath, ['scripts/toy-capability.mjs'])
-if (check('build', bin('react-router'), ['build', '--logLevel', 'error'])) {
+if (check('build', process.execPath, ['scripts/build.mjs'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')
 }

@@ -2,11 +2,7 @@
 import type { Server } from 'node:net'
 
 /** Listens on a port, or on any that is free where that one is taken. */
-export async function listenOn(
-  server: Server,
-  port: number,
-  host = '127.0.0.1',
-): Promise<number> {
+export async function listenOn(server: Server, port: number, host = '127.0.0.1'): Promise<number> {
   const attempt = (wanted: number): Promise<number | null> =>
     new Promise((resolve) => {
       const failed = (): void => resolve(null)

@@ -11,6 +11,7 @@ import {
   siteState,
   type State,
   stateContext,
+  type ClusterView,
 } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { siteSpend } from '~/core/spend'
@@ -90,13 +91,8 @@ function clusterReason(view: FleetView, name: string): ReasonData | null {
         says: 'API',
         value: `${cluster.endpoint} ${cluster.apiAnswers ? 'answers' : 'does not answer'}`,
       },
-      {
-        says: 'control plane',
-        value:
-          cluster.controlPlane.kind === 'own'
-            ? `own, ${cluster.membersUp} of ${cluster.controlPlane.members.length} members up`
-            : `managed, ${cluster.controlPlane.tier}`,
-      },
+      // Who runs the control plane of an enrolled cluster, and its ranges, nobody tells.
+      ...(cluster.reach ? [] : [{ says: 'control plane', value: controlPlaneText(cluster) }]),
       {
         says: 'release',
         value: `${cluster.release}${release ? `, support ${ended ? 'ended' : 'until'} ${release.endOfSupport}` : ''}`,
@@ -106,8 +102,12 @@ function clusterReason(view: FleetView, name: string): ReasonData | null {
         value: cluster.pools.map((pool) => `${pool.name} ${pool.nodes.length}`).join(', '),
       },
       { says: 'pods', value: String(cluster.podCount) },
-      { says: 'pod range', value: cluster.pods },
-      { says: 'service range', value: cluster.services },
+      ...(cluster.pods === ''
+        ? []
+        : [
+            { says: 'pod range', value: cluster.pods },
+            { says: 'service range', value: cluster.services },
+          ]),
       ...(cluster.drives.length ? [{ says: 'drives', value: listText(cluster.drives) }] : []),
     ],
     actions: [{ says: 'Open', path: `/clusters/${name}` }],
@@ -217,4 +217,10 @@ export function reasonFor(
     default:
       return null
   }
+}
+
+function controlPlaneText({ controlPlane, membersUp }: ClusterView): string {
+  return controlPlane.kind === 'own'
+    ? `own, ${membersUp} of ${controlPlane.members.length} members up`
+    : `managed, ${controlPlane.tier}`
 }

@@ -27,6 +27,7 @@ export const views: readonly JumpPlace[] = [
   view('Address ledger', 'Ground', '/ground/addresses'),
   view('Host packing', 'Ground', '/ground/packing'),
   view('Name records', 'Ground', '/ground/names'),
+  view('Enrol a cluster', 'Raise', '/raise/enrol'),
   view('Compare drafts', 'Raise', '/raise/compare'),
   view('Capacity', 'Shape', '/shape'),
   view('Placement', 'Shape', '/shape/board'),

@@ -33,6 +33,8 @@ function whyNot({ file, errors }: FileRejection, { what, accept, maxBytes }: Dro
   return `A ${what} ends in ${Object.values(accept).flat().join(' or ')}.`
 }
 
+const withArticle = (what: string): string => `${/^[aeiou]/i.test(what) ? 'an' : 'a'} ${what}`
+
 export function Drop(props: DropProps) {
   const { what, accept, maxBytes, onText, onFile, children } = props
   const [last, setLast] = useState<{ readonly name: string; readonly why: string | null } | null>(
@@ -59,11 +61,15 @@ export function Drop(props: DropProps) {
   return (
     <>
       <div
-        {...getRootProps({ className: 'drop', role: 'group', 'aria-label': `Drop a ${what}` })}
+        {...getRootProps({
+          className: 'drop',
+          role: 'group',
+          'aria-label': `Drop ${withArticle(what)}`,
+        })}
         data-over={isDragActive}
       >
         <input {...getInputProps({ 'aria-label': what, tabIndex: -1 })} />
-        <span>Drop a {what} here, or</span>
+        <span>Drop {withArticle(what)} here, or</span>
         <Button variant="outlined" onClick={open}>
           choose a file
         </Button>

@@ -54,9 +54,8 @@ export function ownOriginOnly(hosts: () => readonly string[]): RequestHandler {
 /** What hands out secrets is not fetched on behalf of another site, not even by GET. */
 export const secretsOwnSiteOnly: RequestHandler = (request, response, next) => {
   const fetchSite = request.headers['sec-fetch-site']
-  const isSecret = /^\/api\/v1\/(?:clusters\/[^/]+\/(?:access|agent)|changes\/[^/]+\/boot-data)/.test(
-    request.path,
-  )
+  const isSecret =
+    /^\/api\/v1\/(?:clusters\/[^/]+\/(?:access|agent)|changes\/[^/]+\/boot-data)/.test(request.path)
   if (!isSecret || fetchSite === undefined || fetchSite === 'same-origin' || fetchSite === 'none')
     next()
   else

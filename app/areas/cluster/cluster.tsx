@@ -36,6 +36,8 @@ import { packed, usePacked } from '../packed'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
+import { OfMachine } from './of-machine'
+import { Reached } from './reached'
 import { Tabs } from '../../kit/tabs'
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.name} · Gyrarch` }]
@@ -77,6 +79,8 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     name: cluster.name,
     guarded: cluster.guarded,
     apiAnswers: cluster.apiAnswers,
+    reach: cluster.reach ?? null,
+    agent: cluster.reach ? await gyrarch.reach.agentState(cluster.name) : null,
     ...clusterState(cluster, state),
     summary: `${cluster.site} · ${cluster.release} · ${countText(nodesOf(cluster).length, 'node')} · ${countText(cluster.podCount, 'pod')}`,
     nodes: cluster.pools.flatMap((pool) =>
@@ -257,6 +261,8 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
     reason,
     now,
     apiAnswers,
+    reach,
+    agent,
     left,
     keeping,
     causes,
@@ -284,16 +290,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
           {reason ? <Reason reason={{ ...reason, actions: [] }} now={now} /> : <p>{says}</p>}
           {chosen ? (
             <div className="acts">
-              <DraftChange
-                kind="machine.restart"
-                intent={{ cluster: name, node: chosen.name }}
-                variant={chosen.state === 'broken' ? 'contained' : 'outlined'}
-              >
-                Draft restarting it
-              </DraftChange>
-              <DraftChange kind="machine.replace" intent={{ cluster: name, node: chosen.name }}>
-                Draft replacing its machine
-              </DraftChange>
+              {reach ? null : <OfMachine cluster={name} node={chosen} />}
               <DraftChange
                 kind="node.cordon"
                 intent={{ cluster: name, node: chosen.name, open: chosen.cordoned }}
@@ -308,7 +305,11 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
               </To>
             </div>
           ) : null}
-          <Access name={name} answers={apiAnswers} />
+          {reach ? (
+            <Reached name={name} reach={reach} agent={agent} />
+          ) : (
+            <Access name={name} answers={apiAnswers} />
+          )}
           {left.length > 0 ? (
             <div>
               <h3>At its site, owned by no cluster</h3>
@@ -324,11 +325,13 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
               </ul>
             </div>
           ) : null}
-          <div className="acts">
-            <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={takeDown}>
-              Draft taking it down
-            </Button>
-          </div>
+          {reach ? null : (
+            <div className="acts">
+              <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={takeDown}>
+                Draft taking it down
+              </Button>
+            </div>
+          )}
         </>
       }
     >
@@ -336,12 +339,14 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
       <Tabs
         label="What to show"
         here={tab}
-        tabs={tabs.map((text) => ({
-          id: text,
-          says: text,
-          path: `/clusters/${name}`,
-          query: { ...keep, show: text === 'nodes' ? null : text },
-        }))}
+        tabs={tabs
+          .filter((text) => text !== 'keeping' || !reach)
+          .map((text) => ({
+            id: text,
+            says: text,
+            path: `/clusters/${name}`,
+            query: { ...keep, show: text === 'nodes' ? null : text },
+          }))}
       />
       {tab === 'nodes' ? (
         <Table

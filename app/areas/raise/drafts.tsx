@@ -188,7 +188,12 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Raise"
-      beside={<DraftButton>Draft a cluster</DraftButton>}
+      beside={
+        <>
+          <DraftButton>Draft a cluster</DraftButton>{' '}
+          <To path="/raise/enrol">Enrol one that exists</To>
+        </>
+      }
       reason={
         <>
           <h2>

@@ -26,6 +26,7 @@ import { fleetUpgradeName, turnedPools } from '~/core/releases/changes'
 import { setName } from '~/core/sets'
 import { windowsOf } from '~/core/windows'
 import { Actions } from './actions'
+import { AgentAwaited } from './agent-awaited'
 import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
@@ -36,6 +37,7 @@ import { Noticed } from './noticed'
 import { Verdicts } from './verdicts'
 import './run.css'
 import { RunReason, StepReason } from './reasons'
+import { isOnTheWall, timedBySteps } from './real-time'
 import { Rehearsal } from './rehearsal'
 import { Status } from './status'
 import { FailedAttempts, Seen } from './step-parts'
@@ -122,7 +124,9 @@ function fleetChoices(view: FleetView, intent: unknown) {
 
 export async function loader({ params, request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
-  const record = await changeOrDrafts(gyrarch.changes, params.id)
+  const kept = await changeOrDrafts(gyrarch.changes, params.id)
+  const isReal = isOnTheWall(kept, gyrarch.fleet.last())
+  const record = isReal ? timedBySteps(kept) : kept
   if (record.state === 'draft' && record.kind === 'cluster.raise')
     throw redirect(`/raise/${record.id}`)
   const { name } = record.intent as { name?: string }
@@ -135,6 +139,11 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
   return {
     joins,
     missing,
+    enrols: name ?? '',
+    agent:
+      record.state === 'running' && record.kind === 'cluster.enrol'
+        ? await gyrarch.reach.agentStart(name ?? '')
+        : null,
     notices: await noticesOfChange(gyrarch, record),
     verdicts: await verdictsFor(gyrarch, record, request.signal),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
@@ -149,7 +158,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
         : await gyrarch.changes.wayBack(record.id),
     aim: subjectOf(record),
     cluster: cluster?.apiAnswers === true ? cluster.name : null,
-    now: new Date(gyrarch.outside.now).toISOString(),
+    now: isReal ? new Date().toISOString() : new Date(gyrarch.outside.now).toISOString(),
   }
 }
 
@@ -266,6 +275,8 @@ function OneRun({
   then,
   wayBack,
   windows,
+  agent,
+  enrols,
 }: Route.ComponentProps['loaderData']) {
   const record = useRun(given)
   const now = useNow(givenNow)
@@ -319,6 +330,7 @@ function OneRun({
       {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
         <Joins joins={joins} missing={missing} />
       ) : null}
+      {agent ? <AgentAwaited name={enrols} agent={agent} /> : null}
       <DrivesAwaited steps={steps} />
       <Rehearsal record={record} />
       {steps.length === 0 ? (

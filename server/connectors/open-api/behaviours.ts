@@ -191,9 +191,8 @@ const awaitRollOut: Behaviour<'rollout.await'> = async (at, args) => {
     if (!object)
       throw new CommandFailed('workload-gone', workload, said('workload-gone', { workload }).says)
     const { ready, wanted, isDone } = rolled({ ...object, kind })
-    const now = said('roll-out', { ready, of: wanted })
-    if (now.says !== last) at.told(now)
-    last = now.says
+    if (`${ready}/${wanted}` !== last) at.told(said('roll-out', { ready, of: wanted }))
+    last = `${ready}/${wanted}`
     if (isDone) return { ready }
     const why = waiting(at.reached, { ...object, kind })
     // An image that is not there does not come by waiting.

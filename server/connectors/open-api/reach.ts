@@ -80,6 +80,12 @@ export class Reach {
     this.timer.unref()
   }
 
+  /** Whether the agent of a cluster is there; null for a cluster that none is expected of. */
+  async agentState(cluster: string): Promise<Pick<AgentState, 'isConnected' | 'relay'> | null> {
+    const state = await this.ways.agentState(cluster)
+    return state && { isConnected: state.isConnected, relay: state.relay }
+  }
+
   /** What the agent of a cluster is started with; null for a cluster that none is expected of. */
   async agentStart(cluster: string): Promise<AgentStart | null> {
     const state = await this.ways.agentState(cluster)

@@ -300,7 +300,7 @@ export class Reached {
   }
 
   private unheard(reason: ReachReason, says: string): void {
-    const isNews = this.heard || this.reason !== reason || this.says !== says
+    const isNews = this.heard || this.reason !== reason
     this.heard = false
     this.reason = reason
     this.says = says

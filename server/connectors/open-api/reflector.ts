@@ -139,8 +139,8 @@ export class Reflector {
   }
 
   private put(into: Map<string, Json>, item: Json): void {
-    const { group, version, kind } = this.resource
-    const apiVersion = group === '' ? version : `${group}/${version}`
+    const { apiGroup, version, kind } = this.resource
+    const apiVersion = apiGroup === '' ? version : `${apiGroup}/${version}`
     const object: Json = { apiVersion, kind, ...item }
     const metadata = record(object['metadata'])
     const name = text(metadata['name'])

@@ -1,6 +1,6 @@
 /** What the objects of a cluster say of it, in the words of the contract. Nothing is read that its API does not list. */
 import type { ClusterEvent, ClusterReport, Condition, NodeReport } from '~/core/contract'
-import { isRecord, type Json, list, podRequest, record, records, text } from '~/core/objects'
+import { isRecord, type Json, podRequest, record, records, text } from '~/core/objects'
 import { parseBytes, parseCpuMilli } from '~/core/units'
 import type { Reached } from './reached'
 
@@ -14,6 +14,10 @@ const amount = (
   const parsed = read(typeof value === 'number' ? String(value) : text(value))
   return parsed.ok ? parsed.value : 0
 }
+
+/** A time as it was told; the beginning of all times where none was. */
+const timeOf = (value: unknown): string =>
+  Number.isNaN(Date.parse(text(value))) ? '1970-01-01T00:00:00Z' : text(value)
 
 const roleLabel = 'node-role.kubernetes.io/'
 
@@ -49,7 +53,7 @@ const conditionsOf = (status: Json): readonly Condition[] =>
             status: value,
             reason: text(condition['reason']),
             message: text(condition['message']),
-            since: text(condition['lastTransitionTime']),
+            since: timeOf(condition['lastTransitionTime']),
           },
         ]
   })
@@ -108,7 +112,7 @@ function nodeOf(object: Json, load: Load | undefined): NodeReport {
     requestedCpuMilli: load?.cpuMilli ?? 0,
     requestedMemoryBytes: load?.memoryBytes ?? 0,
     pods: load?.pods ?? 0,
-    createdAt: text(metadata['creationTimestamp']),
+    createdAt: timeOf(metadata['creationTimestamp']),
   }
 }
 
@@ -154,14 +158,6 @@ export function reportOf(reached: Reached): ClusterReport {
   }
 }
 
-/** The ranges that pods have on their nodes, where nodes say so. */
-export const podRangesOf = (reached: Reached): readonly string[] =>
-  reached.of('nodes').flatMap((node) => {
-    const spec = record(node['spec'])
-    const many = list(spec['podCIDRs']).filter((range) => typeof range === 'string')
-    return many.length > 0 ? many : [text(spec['podCIDR'])].filter((range) => range !== '')
-  })
-
 /** Newest last. */
 export function eventsOf(reached: Reached): readonly ClusterEvent[] {
   return reached
@@ -177,7 +173,7 @@ export function eventsOf(reached: Reached): readonly ClusterEvent[] {
         text(event['eventTime']) ||
         text(metadataOf(event)['creationTimestamp'])
       return {
-        at,
+        at: timeOf(at),
         type: event['type'] === 'Warning' ? 'Warning' : 'Normal',
         reason: text(event['reason']),
         about: [

@@ -6,7 +6,7 @@ import { Unreached } from './transport'
 /** One list of an API. */
 export interface Resource {
   /** Empty for the core group. */
-  readonly group: string
+  readonly apiGroup: string
   readonly version: string
   readonly plural: string
   readonly kind: string
@@ -59,7 +59,7 @@ const listed = (group: string, version: string, answer: Json): readonly Resource
     const base = group === '' ? `/api/${version}` : `/apis/${group}/${version}`
     return [
       {
-        group,
+        apiGroup: group,
         version,
         plural,
         kind: text(entry['kind']),
@@ -106,7 +106,7 @@ export async function discovered(
 /** Whether whoever signs in may do something with a resource everywhere; by a self subject review. */
 export async function mayDo(
   client: ApiClient,
-  { group, plural }: Pick<Resource, 'group' | 'plural'>,
+  { apiGroup, plural }: Pick<Resource, 'apiGroup' | 'plural'>,
   verb: string,
   signal: AbortSignal,
 ): Promise<boolean> {
@@ -117,7 +117,7 @@ export async function mayDo(
     {
       apiVersion: 'authorization.k8s.io/v1',
       kind: 'SelfSubjectAccessReview',
-      spec: { resourceAttributes: { group, resource: plural, verb } },
+      spec: { resourceAttributes: { group: apiGroup, resource: plural, verb } },
     },
   )
   return record(answer['status'])['allowed'] === true

@@ -1,0 +1,154 @@
+/** A cluster that exists already joins the fleet: how Gyrarch gets there, what it reads, and what that takes. */
+import Button from '@mui/material/Button'
+import { useState } from 'react'
+import { contextsOf, readAccessFile, rolesText, withContext } from '~/core/reach'
+import { countText } from '~/core/units'
+import { shown } from '~/server/connectors/open-api/resources'
+import { Page } from '../../frame/page'
+import { Choice } from '../../kit/choice'
+import { Drop } from '../../kit/drop'
+import { Field } from '../../kit/field'
+import { Refused } from '../../kit/notice'
+import { Toggle } from '../../kit/toggles'
+import { WordsField } from '../../kit/words-field'
+import { CopyButton } from '../../parts/copy-button'
+import { useDraft } from '../../parts/draft-change'
+import type { Route } from './+types/enrol'
+import './enrol.css'
+
+export const meta: Route.MetaFunction = () => [{ title: 'Enrol a cluster · Gyrarch' }]
+
+/** What is read, and the rights that takes, as whoever runs the cluster grants them. */
+export function loader() {
+  return { shown, roles: rolesText(shown) }
+}
+
+const fileLimit = 1024 * 1024
+const ways = ['inbound', 'outbound'] as const
+type Way = (typeof ways)[number]
+
+const labelsOf = (words: readonly string[]): Readonly<Record<string, string>> =>
+  Object.fromEntries(
+    words.map((word) => {
+      const at = word.indexOf('=')
+      return at === -1 ? [word, ''] : [word.slice(0, at), word.slice(at + 1)]
+    }),
+  )
+
+/** The file that was dropped or pasted: where it leads, and the contexts it offers. */
+function AccessFile({
+  text,
+  onChange,
+}: {
+  readonly text: string
+  readonly onChange: (text: string) => void
+}) {
+  const contexts = contextsOf(text)
+  const read = readAccessFile(text)
+  return (
+    <div className="enrol-file">
+      <Drop
+        what="access file"
+        accept={{ 'application/yaml': ['.yaml', '.yml', '.conf', '.kubeconfig'] }}
+        maxBytes={fileLimit}
+        onText={onChange}
+      />
+      <Field
+        label="Or paste it"
+        name="accessFile"
+        value={text}
+        onChange={onChange}
+        rows={6}
+        mono
+        width="100%"
+        maxLength={fileLimit}
+      />
+      {contexts.names.length > 0 ? (
+        <Choice
+          label="Context"
+          value={contexts.current}
+          options={contexts.names}
+          onChange={(context) => onChange(withContext(text, context))}
+          width={280}
+        />
+      ) : null}
+      {read.ok ? (
+        <p>
+          It leads to <b className="mono">{read.way.server}</b>, signing in with a{' '}
+          {read.way.signIn.kind}.
+        </p>
+      ) : null}
+    </div>
+  )
+}
+
+export default function Enrol({ loaderData }: Route.ComponentProps) {
+  const { draft, isBusy, refused } = useDraft()
+  const [name, setName] = useState('')
+  const [way, setWay] = useState<Way>('inbound')
+  const [text, setText] = useState('')
+  const [labels, setLabels] = useState<readonly string[]>([])
+  const { roles } = loaderData
+  const lists = Object.values(loaderData.shown).flat()
+  return (
+    <Page
+      title="Enrol a cluster"
+      beside={<span className="soft">one that exists already, wherever it runs</span>}
+      reason={
+        <>
+          <h2>What Gyrarch reads there</h2>
+          <p>
+            It lists and watches {countText(lists.length, 'kind')} of objects, and reads logs when
+            you ask for them. It reads no Secret. Outside a run of yours it writes nothing.
+          </p>
+          <p className="soft mono enrol-lists">{lists.join(', ')}</p>
+          <h3>Rights</h3>
+          <p>
+            To read is enough to begin with. The second role lets runs of yours apply manifests,
+            roll workloads, cordon and drain.
+          </p>
+          <div className="acts">
+            <CopyButton text={() => roles.read}>Copy the role to read</CopyButton>
+            <CopyButton text={() => roles.act}>Copy the role to act</CopyButton>
+          </div>
+          <p className="soft">
+            What stands under the cluster (machines, networks, disks, prices) is not known through
+            its API: such views leave it out and say so.
+          </p>
+        </>
+      }
+    >
+      <form
+        className="enrol"
+        aria-label="Enrol a cluster"
+        onSubmit={(event) => {
+          event.preventDefault()
+          draft('cluster.enrol', {
+            name,
+            reach: way === 'inbound' ? { kind: way, accessFile: text } : { kind: way },
+            labels: labelsOf(labels),
+          })
+        }}
+      >
+        <Field label="Name" name="name" value={name} onChange={setName} mono width={280} required />
+        <div>
+          <Toggle label="How Gyrarch gets there" options={ways} value={way} onChange={setWay} />
+          <p className="soft">
+            {way === 'inbound'
+              ? 'Gyrarch dials its API with an access file.'
+              : 'Its agent dials Gyrarch: for a cluster behind somebody else’s network. What to start there is shown once the run waits for it.'}
+          </p>
+        </div>
+        {way === 'inbound' ? <AccessFile text={text} onChange={setText} /> : null}
+        <WordsField label="Labels" help="like team=orchids" value={labels} onChange={setLabels} />
+        <div className="acts">
+          <Button type="submit" variant="contained" disabled={isBusy || name === ''}>
+            Draft enrolling it
+          </Button>
+          <span className="soft">Nobody is dialled before you run the draft.</span>
+        </div>
+        <Refused says={refused} />
+      </form>
+    </Page>
+  )
+}
