@@ -1,5 +1,5 @@
 /** Every operation of the API answers what the description says, and nothing that it does not. */
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { parse } from 'yaml'
 import { birch, elm, fernlet, oak } from '~/core/testing/drafts'
 import type { ChangeRecord } from '../changes/changes'
@@ -394,6 +394,31 @@ describe('answers are as described', () => {
   it('of every computation', async () => {
     for (const route of routes.filter(({ path }) => path.startsWith('/compute/')))
       await good('post', route.path, soundBodies[route.path])
+  })
+
+  it('of clusters that were enrolled, and of the agent that one waits for', async () => {
+    await gyrarch.clusterServers.listen()
+    const accessFile = (await gyrarch.access('cedar')).yaml
+    const begun = async (name: string, reach: unknown) => {
+      const { id } = await draft('cluster.enrol', { name, reach })
+      await good('post', `/changes/${id}/run`, {})
+      return id
+    }
+    const id = await begun('far-cedar', { kind: 'inbound', accessFile })
+    await vi.waitFor(async () => expect((await gyrarch.changes.get(id)).state).toBe('done'), {
+      timeout: 20_000,
+      interval: 200,
+    })
+    for (const part of ['', '/nodes', '/objects', '/events'])
+      await good('get', `/clusters/far-cedar${part}`)
+    await good('get', '/fleet')
+    const waiting = await begun('thistle', { kind: 'outbound' })
+    await vi.waitFor(() => good('get', '/clusters/thistle/agent'), { timeout: 5000, interval: 200 })
+    await good('post', `/changes/${waiting}/take-back`, {})
+    await vi.waitFor(
+      async () => expect((await gyrarch.changes.get(waiting)).state).toBe('taken-back'),
+      { timeout: 10_000, interval: 200 },
+    )
   })
 
   it('with no operation left out', () => {

@@ -31,7 +31,7 @@ export const finding = saidShape.extend({
 })
 
 const command = z.object({
-  port: z.enum(['site', 'cluster', 'ledger', 'desk']),
+  port: z.enum(['site', 'cluster', 'ledger', 'desk', 'reach']),
   verb: z.string(),
   args: asGiven,
 })

@@ -35,6 +35,15 @@ const drafts: readonly (readonly [string, unknown])[] = [
   ['cluster.raise', elm],
   ['cluster.raise', birch],
   ['cluster.takedown', { cluster: 'dill' }],
+  [
+    'cluster.enrol',
+    {
+      name: 'thistle',
+      reach: { kind: 'inbound', accessFile: 'kind: Config\ncurrent-context: a\ncontexts: []' },
+      labels: { team: 'orchids' },
+    },
+  ],
+  ['cluster.dismiss', { cluster: 'dill' }],
   ['cluster.stop', { cluster: 'dill' }],
   ['cluster.start', { cluster: 'dill' }],
   [
