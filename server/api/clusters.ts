@@ -81,11 +81,13 @@ export const clusterRoutes: readonly Route[] = [
     answer: cluster,
     handle: async (gyrarch, { fleet, params }) => {
       const cluster = await gyrarch.cluster(params['name'] ?? '', fleet)
+      // When it was last heard is no change of the cluster: it is told as of now.
+      const live = fleet === gyrarch.fleet ? gyrarch.reach.reportOf(cluster.name) : null
       const { state, says } = clusterState(cluster, stateContext(await fleet.view()))
       const { pools, ...rest } = cluster
       return ok({
         ...rest,
-        reach: cluster.reach ?? null,
+        reach: live ?? cluster.reach ?? null,
         state,
         says,
         nodeCount: nodesOf(cluster).length,

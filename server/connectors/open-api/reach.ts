@@ -1,6 +1,6 @@
 /** Clusters that are reached through their own API, put together: the ways there, and the connector that uses them. */
 import { readFile } from 'node:fs/promises'
-import { type Connector, ref } from '~/core/contract'
+import { type Connector, type ReachReport, ref } from '~/core/contract'
 import { agentManifest, sealedAccessFile } from '~/core/reach'
 import type { Vault } from '../../keys/vault'
 import type { ConnectorRegistry } from '../../ports/registry'
@@ -78,6 +78,11 @@ export class Reach {
       if (due !== null && due <= Date.now()) runner.woken()
     }, lookMs)
     this.timer.unref()
+  }
+
+  /** How a cluster is reached right now; null for one that was not enrolled. */
+  reportOf(cluster: string): ReachReport | null {
+    return this.ways.reach(cluster)
   }
 
   /** Whether the agent of a cluster is there; null for a cluster that none is expected of. */

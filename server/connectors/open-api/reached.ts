@@ -11,8 +11,10 @@ import { said } from './says'
 import { Unreached } from './transport'
 import type { Trace } from './writing'
 
-const askMs = 4000
-const answerMs = 4000
+const askMs = 3000
+const answerMs = 3000
+/** What somebody there has to mend is not asked for so often: each time everything is looked at anew. */
+const refusedMs = 8000
 /** One question without an answer may be chance: it is put again. */
 const againMs = 1000
 const changedMs = 400
@@ -231,9 +233,14 @@ export class Reached {
     this.timer = setTimeout(() => {
       this.asking ??= this.ask().finally(() => {
         this.asking = null
-        this.soon(this.heard ? askMs : askMs / 2)
+        this.soon(this.pause())
       })
     }, ms)
+  }
+
+  private pause(): number {
+    if (this.heard) return askMs
+    return this.reason === 'unreachable' || this.reason === null ? askMs / 2 : refusedMs
   }
 
   private async ask(): Promise<void> {

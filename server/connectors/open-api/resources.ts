@@ -1,6 +1,6 @@
 /** What Gyrarch shows of a cluster, and what of it an API offers. Secrets are not among it: their contents are nobody’s here. */
 import { type Json, record, records, text, texts } from '~/core/objects'
-import type { ApiClient } from './client'
+import { type ApiClient, ApiRefusal } from './client'
 import { Unreached } from './transport'
 
 /** One list of an API. */
@@ -97,7 +97,13 @@ export async function discovered(
     groups.map(async (group) => {
       const name = text(group['name'])
       const version = versionOf(group)
-      return listed(name, version, await client.get(`/apis/${name}/${version}`, signal))
+      try {
+        return listed(name, version, await client.get(`/apis/${name}/${version}`, signal))
+      } catch (error) {
+        // A group whose server is down does without: the next look may find it.
+        if (error instanceof ApiRefusal) return []
+        throw error
+      }
     }),
   )
   return [...listed('', 'v1', core), ...lists.flat()]

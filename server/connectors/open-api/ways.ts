@@ -97,6 +97,12 @@ export class Ways {
     return { ...(row.report ?? emptyReport(cluster)), reach: this.reachOf(row, reached ?? null) }
   }
 
+  /** How a cluster is reached right now. */
+  reach(cluster: string): ReachReport | null {
+    const row = this.last.get(cluster)
+    return row ? this.reachOf(row, this.reached.get(cluster) ?? null) : null
+  }
+
   private reachOf(row: ReachRow, reached: Reached | null): ReachReport {
     if (reached) return reached.report()
     return {
