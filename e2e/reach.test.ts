@@ -1,0 +1,166 @@
+/** A cluster behind somebody else's network joins the fleet from the outside: by its agent, a process of its own. */
+import { type ChildProcess, spawn } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, expect, it, vi } from 'vitest'
+import { parse, parseAllDocuments } from 'yaml'
+import { fill, goTo, press, pressToDraft, see } from './browser'
+import { api, serve, type Served } from './server'
+import { suite } from './suite'
+
+const here = suite({ refusals: false })
+/** Another Gyrarch, whose stand-in plays the cluster that nobody can dial. */
+let there: Served
+let folder: string
+const agents: ChildProcess[] = []
+
+interface AccessFile {
+  readonly clusters: readonly {
+    readonly cluster: { readonly server: string; readonly 'certificate-authority-data': string }
+  }[]
+  readonly users: readonly { readonly user: { readonly token: string } }[]
+}
+let file: AccessFile
+
+beforeAll(async () => {
+  there = await serve()
+  folder = mkdtempSync(join(tmpdir(), 'gyrarch-agent-'))
+  const response = await fetch(`${there.url}/api/v1/clusters/cedar/access`)
+  file = parse(await response.text()) as AccessFile
+  writeFileSync(join(folder, 'token'), file.users[0]?.user.token ?? '')
+  const authority = file.clusters[0]?.cluster['certificate-authority-data'] ?? ''
+  writeFileSync(join(folder, 'ca.crt'), Buffer.from(authority, 'base64'))
+})
+afterAll(async () => {
+  for (const agent of agents) agent.kill('SIGKILL')
+  await there.remove()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+/** Starts the agent as its command says; resolves with how it ended. */
+function start(command: string, state = 'state') {
+  const elsewhere = join(folder, 'elsewhere')
+  mkdirSync(elsewhere, { recursive: true })
+  const agent = spawn('sh', ['-c', `exec ${command}`], {
+    cwd: elsewhere,
+    stdio: 'ignore',
+    env: {
+      PATH: process.env['PATH'],
+      API_URL: file.clusters[0]?.cluster.server ?? '',
+      API_TOKEN_FILE: join(folder, 'token'),
+      API_CA_FILE: join(folder, 'ca.crt'),
+      STATE_DIR: join(folder, state),
+    },
+  })
+  agents.push(agent)
+  const ended = new Promise<number | null>((resolve) => agent.once('exit', resolve))
+  return { agent, ended }
+}
+
+interface Agent {
+  readonly relay: string
+  readonly token: string | null
+  readonly manifest: string | null
+  readonly command: string | null
+  readonly connected: boolean
+}
+const agentOf = (name: string): Promise<Agent> => here.api.get<Agent>(`/clusters/${name}/agent`)
+
+interface Told {
+  readonly state: string
+  readonly reach: { readonly heard: boolean; readonly reason: string | null }
+}
+const told = (name: string): Promise<Told> => here.api.get<Told>(`/clusters/${name}`)
+const soon = { timeout: 20_000, interval: 250 }
+
+it('waits for its agent, goes on once that dials, and reaches the cluster through it', async () => {
+  const page = await here.visit('/raise/enrol')
+  await see(page, 'What Gyrarch reads there')
+  await fill(page, 'textbox', 'Name', 'thistle')
+  await press(page, 'button', 'outbound')
+  await see(page, 'Its agent dials Gyrarch')
+  await pressToDraft(page, 'Draft enrolling it')
+  await press(page, 'button', 'Run')
+  await see(page, 'Waits for its agent')
+  await see(page, 'not used yet')
+
+  const { command, manifest, token, relay } = await agentOf('thistle')
+  expect([relay, token?.length]).toEqual([expect.stringMatching(/^ws:\/\/127\.0\.0\.1:\d+/), 43])
+  const objects = parseAllDocuments(manifest ?? '').map(
+    (document) => document.toJS() as { kind: string },
+  )
+  expect(objects.map(({ kind }) => kind).sort()).toEqual([
+    'ClusterRole',
+    'ClusterRoleBinding',
+    'ConfigMap',
+    'Deployment',
+    'Namespace',
+    'Role',
+    'RoleBinding',
+    'Secret',
+    'ServiceAccount',
+  ])
+  const withToken = objects.filter((object) => JSON.stringify(object).includes(token ?? '-'))
+  expect(withToken.map(({ kind }) => kind)).toEqual(['Secret'])
+
+  const first = start(command ?? '')
+  await see(page, 'Done and proven')
+  const credential = join(folder, 'state', 'credential')
+  expect(statSync(credential).mode & 0o777).toBe(0o600)
+  expect(readFileSync(credential, 'utf8')).not.toContain(token)
+  expect(await agentOf('thistle')).toMatchObject({
+    token: null,
+    manifest: null,
+    command: null,
+    connected: true,
+  })
+
+  // The token is used: nobody else comes in with it.
+  expect(await start(command ?? '', 'another').ended).toBe(3)
+
+  await goTo(page, `${here.url}/clusters/thistle`)
+  await see(page, 'Reached outbound')
+  await see(page, 'cedar-general-1')
+
+  // Killed and back, with what it kept.
+  first.agent.kill('SIGKILL')
+  await first.ended
+  await vi.waitFor(
+    async () =>
+      expect(await told('thistle')).toMatchObject({
+        state: 'unknown',
+        reach: { heard: false, reason: 'unreachable' },
+      }),
+    soon,
+  )
+  await see(page, 'not connected to')
+  start(command ?? '')
+  await vi.waitFor(async () => expect((await told('thistle')).reach.heard).toBe(true), soon)
+})
+
+it('takes a manifest through its agent, and is sent away with it', async () => {
+  const text =
+    'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: from-afar, namespace: default}\ndata: {a: b}\n'
+  const { ask } = here.api
+  const done = async (kind: string, intent: unknown): Promise<void> => {
+    const { json } = await ask<{ id: string }>('POST', '/changes', { kind, intent })
+    await ask('POST', `/changes/${json.id}/run`, {})
+    await vi.waitFor(async () => {
+      const { state } = await here.api.get<{ state: string }>(`/changes/${json.id}`)
+      expect(state).toBe('done')
+    }, soon)
+  }
+  await done('manifest.apply', { cluster: 'thistle', text })
+  const { objects } = await api(there.url).get<{
+    objects: readonly { metadata: { name: string } }[]
+  }>('/clusters/cedar/objects?kind=ConfigMap&namespace=default')
+  expect(objects.map(({ metadata }) => metadata.name)).toContain('from-afar')
+
+  const last = agents.at(-1)
+  const ended = new Promise<number | null>((resolve) => last?.once('exit', resolve))
+  await done('cluster.dismiss', { cluster: 'thistle' })
+  expect(await ended).toBe(4)
+  const { status } = await fetch(`${here.url}/api/v1/clusters/thistle`)
+  expect(status).toBe(404)
+})
