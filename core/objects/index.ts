@@ -70,6 +70,7 @@ export {
   type PolicyRefusal,
 } from './admission-policies'
 export { resourcesOf } from './plural'
+export { podSecurityBreaks, podSecurityLabel } from './pod-security'
 export {
   apiDocument,
   apiDocuments,

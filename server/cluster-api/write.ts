@@ -1,7 +1,15 @@
 /** Writing through a cluster’s API: what a request asks for becomes whole objects, and those a command of the contract. */
 import { randomUUID } from 'node:crypto'
 import { type FieldChange, immutableChanges, type WrittenObject } from '~/core/manifests'
-import { fieldAt, fieldsOf, isRecord, record, text } from '~/core/objects'
+import {
+  fieldAt,
+  fieldsOf,
+  isRecord,
+  podSecurityBreaks,
+  podSecurityLabel,
+  record,
+  text,
+} from '~/core/objects'
 import { applied, updated } from './applied'
 import { alreadyExists, checked, invalid, type Json, objectOf, placed, valueOf } from './body'
 import { commit, type Desk, isDryRun } from './commit'
@@ -101,6 +109,20 @@ async function created(desk: Desk, request: WriteRequest): Promise<Answer> {
   })
 }
 
+/** What a namespace wants to be told of pods that break its level, though they are taken. */
+function podWarnings({ mirror }: Desk, { namespace, subresource }: Target, object: Json): string[] {
+  if (namespace === null || namespace === '' || subresource !== null) return []
+  const space = record(mirror.find('Namespace', '', namespace)?.object['metadata'])
+  const level = text(record(space['labels'])[podSecurityLabel('warn')])
+  const spec = record(object['spec'])
+  const jobSpec = record(record(spec['jobTemplate'])['spec'])
+  const template = record(record(jobSpec['template'] ?? spec['template'])['spec'])
+  const broken = podSecurityBreaks(level, object['kind'] === 'Pod' ? spec : template)
+  return broken.length === 0
+    ? []
+    : [`would violate PodSecurity "${level}:latest": ${broken.join(', ')}`]
+}
+
 interface Result {
   readonly live: Kept | null
   readonly object: Json
@@ -140,7 +162,7 @@ async function store(
   return {
     code: live ? codes.update : codes.create,
     object: target.subresource?.name === 'scale' ? scaleOf(told) : asServed(target.served, told),
-    warnings,
+    warnings: [...warnings, ...podWarnings(desk, target, whole)],
   }
 }
 

@@ -1,5 +1,5 @@
 /** What a cluster’s API tells of itself and its nodes. */
-import type { ClusterEvent, ClusterReport, NodeReport } from '../../core/contract'
+import type { ClusterReport, NodeReport } from '../../core/contract'
 import type { Cluster, Node } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 import type { Load } from '../cluster/fits'
@@ -95,6 +95,3 @@ export function clusterReport(sim: Simulator, name: string): ClusterReport | nul
     restingNodes: (cluster.resting?.nodes ?? []).map((node) => nodeReport(node, undefined)),
   }
 }
-
-export const eventsOf = (sim: Simulator, name: string): readonly ClusterEvent[] =>
-  sim.cluster(name)?.events.map((event) => ({ ...event, at: isoTime(event.at) })) ?? []

@@ -1,0 +1,69 @@
+/**
+ * The events of a cluster: those that were noted as they happened, and those that follow from what was made within the
+ * last hour (a pod that was given its node, a deployment that was given a replica set). Oldest first.
+ */
+import type { ClusterEvent } from '~/core/contract'
+import { isoTime } from '../../core/units'
+import { currentTemplate, hashOf } from '../cluster/manifests'
+import type { Cluster, Workload } from '../cluster-state'
+import type { Simulator } from '../engine/simulator'
+
+/** An API keeps its events for a while only. */
+const keptMs = 3_600_000
+
+type Timed = Omit<ClusterEvent, 'at'> & { readonly at: number }
+
+const noted = (reason: string, about: string, message: string, at: number): Timed => ({
+  at,
+  type: 'Normal',
+  reason,
+  about,
+  message,
+})
+
+function scheduled({ running }: Cluster, since: number): readonly Timed[] {
+  return running.flatMap(({ namespace, name, node, createdAt }) =>
+    node === null || createdAt < since
+      ? []
+      : [
+          noted(
+            'Scheduled',
+            `pod/${namespace}/${name}`,
+            `Successfully assigned ${namespace}/${name} to ${node}`,
+            createdAt,
+          ),
+        ],
+  )
+}
+
+function scaled(workload: Workload, since: number): readonly Timed[] {
+  if (workload.kind !== 'Deployment') return []
+  const { name, namespace, createdAt, replicas } = workload
+  const first = { hash: hashOf(currentTemplate(workload)), at: createdAt }
+  const revisions = workload.revisions ?? [first]
+  return revisions.flatMap(({ hash, at }) =>
+    at < since
+      ? []
+      : [
+          noted(
+            'ScalingReplicaSet',
+            `deployment/${namespace}/${name}`,
+            `Scaled up replica set ${name}-${hash} to ${replicas}`,
+            at,
+          ),
+        ],
+  )
+}
+
+export function eventsOf(sim: Simulator, name: string): readonly ClusterEvent[] {
+  const cluster = sim.cluster(name)
+  if (!cluster) return []
+  // What stood when the world began was not made within it.
+  const since = Math.max(sim.now - keptMs, cluster.createdAt + 1)
+  const all: readonly Timed[] = [
+    ...cluster.events,
+    ...scheduled(cluster, since),
+    ...cluster.workloads.flatMap((workload) => scaled(workload, since)),
+  ]
+  return [...all].sort((a, b) => a.at - b.at).map((event) => ({ ...event, at: isoTime(event.at) }))
+}
