@@ -15,6 +15,7 @@ const pages: readonly (readonly [name: string, path: string, text: string])[] = 
   ['name records', '/ground/names?site=mossgate', 'What should resolve does'],
   ['the drafts', '/raise', 'Draft a cluster'],
   ['drafts compared', '/raise/compare', 'Choose two'],
+  ['enrolling a cluster', '/raise/enrol', 'What Gyrarch reads there'],
   ['a cluster', '/clusters/cedar', 'cedar-general-3'],
   ['what keeps a cluster', '/clusters/cedar?show=keeping', 'Health keeping'],
   ['the disk wall', '/store/disks?aim=cluster/cedar', 'Every volume has all its copies'],
