@@ -95,3 +95,37 @@ it('tells of pods that were given a node, and of deployments that were scaled, f
   const later = await opened.gyrarch.observe.events('cedar')
   expect(later.filter(({ reason }) => reason === 'Scheduled')).toEqual([])
 })
+
+it('takes up the earlier replica set of a deployment whose template is as it was, under a new revision', async () => {
+  const apps = config.makeApiClient(AppsV1Api)
+  const image = await imageThere()
+  await create(deployment('turned', {}, image))
+  const sets = async () =>
+    new Map(
+      (await apps.listNamespacedReplicaSet({ namespace: 'trial' })).items
+        .filter(({ metadata }) => metadata?.name?.startsWith('turned-'))
+        .map(({ metadata, spec }) => [
+          metadata?.name ?? '',
+          [metadata?.annotations?.['deployment.kubernetes.io/revision'], spec?.replicas],
+        ]),
+    )
+  const settle = async (replicas: number, note: string) => {
+    const body = deployment('turned', {}, image)
+    const template = { ...body.spec.template, metadata: { labels: { app: 'turned', note } } }
+    await apps.replaceNamespacedDeployment({
+      name: 'turned',
+      namespace: 'trial',
+      body: { ...body, spec: { ...body.spec, replicas, template } },
+    })
+    await opened.gyrarch.outside.advance(300)
+  }
+  await settle(2, 'first')
+  const [first = ''] = [...(await sets())].flatMap(([name, [, replicas]]) =>
+    replicas === 2 ? [name] : [],
+  )
+  const before = Number((await sets()).get(first)?.[0])
+  await settle(2, 'second')
+  expect((await sets()).get(first)).toEqual([String(before), 0])
+  await settle(2, 'first')
+  expect((await sets()).get(first)).toEqual([String(before + 2), 2])
+})

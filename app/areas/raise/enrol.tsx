@@ -1,6 +1,6 @@
 /** A cluster that exists already joins the fleet: how Gyrarch gets there, what it reads, and what that takes. */
 import Button from '@mui/material/Button'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { contextsOf, readAccessFile, rolesText, withContext } from '~/core/reach'
 import { countText } from '~/core/units'
 import { shown } from '~/server/connectors/open-api/resources'
@@ -43,8 +43,8 @@ function AccessFile({
   readonly text: string
   readonly onChange: (text: string) => void
 }) {
-  const contexts = contextsOf(text)
-  const read = readAccessFile(text)
+  const contexts = useMemo(() => contextsOf(text), [text])
+  const read = useMemo(() => readAccessFile(text), [text])
   return (
     <div className="enrol-file">
       <Drop
