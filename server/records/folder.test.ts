@@ -67,7 +67,7 @@ describe('a folder', () => {
 
   it('is whole in its files once it is closed: nothing is left in a write-ahead log', () => {
     for (const file of files) {
-      expect(existsSync(join(first, `${file}-wal`))).toBe(false)
+      expect([file, existsSync(join(first, `${file}-wal`))]).toEqual([file, false])
       expect(statSync(join(first, file)).size).toBeGreaterThan(50_000)
     }
   })
