@@ -148,7 +148,7 @@ function currentOf(given: Config): Current | null {
 }
 
 /** The address of an API: TLS, and nothing in it but where it is. Null for anything else. */
-export function addressOf(server: string): URL | null {
+function addressOf(server: string): URL | null {
   if (!URL.canParse(server)) return null
   const url = new URL(server)
   const isBare = url.username === '' && url.password === '' && url.search === '' && url.hash === ''

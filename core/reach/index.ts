@@ -2,7 +2,6 @@
 export {
   type AccessRead,
   type AccessWay,
-  addressOf,
   contextsOf,
   openedWay,
   readAccessFile,
@@ -12,4 +11,4 @@ export {
 } from './access-file'
 export { agentManifest, rolesText } from './agent-manifest'
 export { clusterDismiss, clusterEnrol, type EnrolIntent } from './enrol'
-export { isThroughTheApi, notHere } from './not-here'
+export { notHere } from './not-here'

@@ -25,6 +25,3 @@ export function notHere(kind: string, intent: unknown, view: FleetView): RawFind
     { ...said('reached-only', { address: reach.address }), source: name },
   ])
 }
-
-/** Whether a kind of change can be made in an enrolled cluster at all. */
-export const isThroughTheApi = (kind: string): boolean => throughTheApi.has(kind)

@@ -5,6 +5,7 @@
  */
 import { setTimeout as pause } from 'node:timers/promises'
 import type { ArgsOf, Said, VerbName } from '~/core/contract'
+import { objectKey } from '~/core/manifests'
 import { type Json, list, record, records, text } from '~/core/objects'
 import type { Reached } from './reached'
 import { said } from './says'
@@ -69,7 +70,7 @@ const apply: Behaviour<'objects.apply'> = async (at, { objects, force }) => {
     ordered.flatMap(({ kind, metadata }) => (kind === 'Namespace' ? [metadata.name] : [])),
   )
   const forced = (object: Written): boolean =>
-    force.some((each) => each.includes(`/${object.metadata.name} `) && each.includes(object.kind))
+    force.some((field) => field.startsWith(`${objectKey(object)} `))
   // All are taken, or none: what can be asked beforehand is.
   for (const object of ordered)
     if (!coming.has(object.metadata.namespace ?? ''))
