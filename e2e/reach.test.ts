@@ -145,7 +145,12 @@ it('takes a manifest through its agent, and is sent away with it', async () => {
   const { ask } = here.api
   const done = async (kind: string, intent: unknown): Promise<void> => {
     const { json } = await ask<{ id: string }>('POST', '/changes', { kind, intent })
-    await ask('POST', `/changes/${json.id}/run`, {})
+    // Beside other load the agent may dial anew meanwhile: until it is heard, the draft has a stop.
+    await vi.waitFor(
+      async () =>
+        expect(await ask('POST', `/changes/${json.id}/run`, {})).toMatchObject({ status: 202 }),
+      soon,
+    )
     await vi.waitFor(async () => {
       const { state } = await here.api.get<{ state: string }>(`/changes/${json.id}`)
       expect(state).toBe('done')

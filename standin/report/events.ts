@@ -1,6 +1,8 @@
 /**
  * The events of a cluster: those that were noted as they happened, and those that follow from what was made within the
- * last hour (a pod that was given its node, a deployment that was given a replica set). Oldest first.
+ * hour before the cluster last stirred (a pod that was given its node, a deployment that was given a replica set).
+ * Oldest first. They follow from what the cluster holds alone, never from the clock: a cluster nothing happens to tells
+ * the same a day later, so what was written down of it once still holds.
  */
 import type { ClusterEvent } from '~/core/contract'
 import { isoTime } from '../../core/units'
@@ -8,7 +10,7 @@ import { currentTemplate, hashOf } from '../cluster/manifests'
 import type { Cluster, Workload } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 
-/** An API keeps its events for a while only. */
+/** How far back events are told, before the last of them. */
 const keptMs = 3_600_000
 
 type Timed = Omit<ClusterEvent, 'at'> & { readonly at: number }
@@ -55,11 +57,21 @@ function scaled(workload: Workload, since: number): readonly Timed[] {
   )
 }
 
+/** When the cluster last noted an event, gave a pod its node or took up a template. */
+function lastStirred({ events, running, workloads, createdAt }: Cluster): number {
+  let last = createdAt
+  for (const { at } of events) last = Math.max(last, at)
+  for (const pod of running) last = Math.max(last, pod.createdAt)
+  for (const { createdAt: made, revisions = [] } of workloads)
+    last = Math.max(last, made, ...revisions.map(({ at }) => at))
+  return last
+}
+
 export function eventsOf(sim: Simulator, name: string): readonly ClusterEvent[] {
   const cluster = sim.cluster(name)
   if (!cluster) return []
   // What stood when the world began was not made within it.
-  const since = Math.max(sim.now - keptMs, cluster.createdAt + 1)
+  const since = Math.max(lastStirred(cluster) - keptMs, cluster.createdAt + 1)
   const all: readonly Timed[] = [
     ...cluster.events,
     ...scheduled(cluster, since),
