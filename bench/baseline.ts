@@ -56,6 +56,7 @@ const scaleOf = (figure: Figure, fixedMs: number): number => {
       return 1000 / fixedMs
     case 'GiB':
     case 'kB':
+    case '/12 s':
       return 1
   }
 }

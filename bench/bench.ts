@@ -30,6 +30,7 @@ import { draftFigures, packingFigures } from './raise'
 import { shipmentFigures } from './shipment'
 import { stallFigures } from './stalls'
 import { simulatorFigures } from './simulator'
+import { reachFigures } from './reach'
 import { reviewFigures, walkFigures } from './wire'
 
 // Placement first: it tells its memory, and what others leave behind would count.
@@ -49,6 +50,7 @@ const benches: readonly Bench[] = [
   { name: 'fleet', run: fleetFigures },
   { name: 'history', run: historyFigures },
   { name: 'stalls', run: stallFigures },
+  { name: 'reach', run: reachFigures },
   { name: 'pages', run: pageFigures },
 ]
 
@@ -77,7 +79,14 @@ async function judged(bench: Bench, baseline: Baseline): Promise<readonly Judged
   return [...best.values()]
 }
 
-const digits: Readonly<Record<Figure['unit'], number>> = { ms: 1, s: 2, GiB: 2, '/s': 0, kB: 0 }
+const digits: Readonly<Record<Figure['unit'], number>> = {
+  ms: 1,
+  s: 2,
+  GiB: 2,
+  '/s': 0,
+  '/12 s': 0,
+  kB: 0,
+}
 
 const shown = (value: number, unit: Figure['unit']): string =>
   `${value.toLocaleString('en', { maximumFractionDigits: digits[unit] })} ${unit}`

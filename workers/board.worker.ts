@@ -5,10 +5,8 @@ import { boardOf, type Board, type BoardObject, type WhatIf } from '~/core/place
 export interface BoardQuestion {
   readonly id: number
   readonly whatIfs: readonly WhatIf[]
-  /** Sent when they have changed; kept otherwise. */
-  readonly objects?: readonly BoardObject[]
-  /** Exported objects as text, JSON or YAML, instead. */
-  readonly pasted?: string
+  /** Where the objects are, or exported ones as text, JSON or YAML: sent when they have changed, kept otherwise. */
+  readonly source?: { readonly url: string } | { readonly pasted: string }
 }
 
 export interface BoardAnswer {
@@ -44,27 +42,44 @@ const opened = (given: readonly BoardObject[]): readonly BoardObject[] =>
       : [object],
   )
 
-self.onmessage = ({ data }: MessageEvent<BoardQuestion>): void => {
-  const from = performance.now()
-  const answer = (board: Board | null, says: string | null): void =>
-    self.postMessage({
-      id: data.id,
-      board,
-      says,
-      milliseconds: performance.now() - from,
-    } satisfies BoardAnswer)
-  if (data.objects) objects = data.objects
-  if (data.pasted !== undefined) {
-    const read = readPasted(data.pasted)
-    if (typeof read === 'string') {
-      answer(null, read)
-      return
-    }
-    objects = opened(read)
+async function fetched(url: string): Promise<readonly BoardObject[] | string> {
+  try {
+    const response = await fetch(url)
+    const answer: unknown = await response.json()
+    if (response.ok && Array.isArray(answer)) return answer as readonly BoardObject[]
+    const { says } = (answer ?? {}) as { readonly says?: unknown }
+    return typeof says === 'string' ? says : `The objects did not come: ${response.status}.`
+  } catch {
+    return 'The objects did not come: Gyrarch does not answer.'
   }
-  const boardRead = boardOf(objects, data.whatIfs)
-  answer(
-    boardRead.ok ? boardRead.board : null,
-    boardRead.ok ? null : `${boardRead.path}: ${boardRead.says}`,
-  )
+}
+
+/** The newest question; earlier ones that wait behind a fetch are not worth their answer. */
+let latest = 0
+/** Why there is nothing to place, or null. */
+let trouble: string | null = null
+
+async function answer({ id, whatIfs, source }: BoardQuestion): Promise<void> {
+  if (source) {
+    const read = 'url' in source ? await fetched(source.url) : readPasted(source.pasted)
+    trouble = typeof read === 'string' ? read : null
+    objects = typeof read === 'string' ? [] : opened(read)
+  }
+  if (id !== latest) return
+  const from = performance.now()
+  const boardRead = trouble === null ? boardOf(objects, whatIfs) : null
+  self.postMessage({
+    id,
+    board: boardRead?.ok ? boardRead.board : null,
+    says: boardRead?.ok === false ? `${boardRead.path}: ${boardRead.says}` : trouble,
+    milliseconds: performance.now() - from,
+  } satisfies BoardAnswer)
+}
+
+/** One after the other: what a question leaves out is what those before it brought. */
+let before: Promise<void> = Promise.resolve()
+
+self.onmessage = ({ data }: MessageEvent<BoardQuestion>): void => {
+  latest = data.id
+  before = before.then(() => answer(data))
 }

@@ -158,14 +158,23 @@ export interface Draft extends Needs {
 const inScope = <Intent>(of: ChangeKind<Intent>): ChangeKind<Intent> => {
   const seen = (intent: Intent, view: FleetView): FleetView => scoped(view, of.needs(intent))
   const { after, answers, guards } = of
+  // A draft asks twice: for what its offers must see, and for its findings.
+  const checked = new WeakMap<FleetView, { intent: Intent; findings: readonly RawFinding[] }>()
+  const check = (intent: Intent, view: FleetView): readonly RawFinding[] => {
+    const elsewhere = notHere(of.name, intent, view)
+    return elsewhere ? [elsewhere] : of.check(intent, seen(intent, view))
+  }
   return {
     ...of,
     subjects: (intent, view) => of.subjects(intent, seen(intent, view)),
     guardedBy: (intent, view) => of.guardedBy(intent, seen(intent, view)),
     ...(guards ? { guards: (intent, view) => guards(intent, seen(intent, view)) } : {}),
     check: (intent, view) => {
-      const elsewhere = notHere(of.name, intent, view)
-      return elsewhere ? [elsewhere] : of.check(intent, seen(intent, view))
+      const before = checked.get(view)
+      if (before?.intent === intent) return before.findings
+      const findings = check(intent, view)
+      checked.set(view, { intent, findings })
+      return findings
     },
     plan: (intent, view) => of.plan(intent, seen(intent, view)),
     prove: (intent, view, results) => of.prove(intent, seen(intent, view), results),

@@ -25,6 +25,30 @@ export const pick = (from: Json, names: readonly string[]): Json =>
     names.flatMap((name) => (from[name] === undefined ? [] : [[name, from[name]]])),
   )
 
+const podFields = [
+  'nodeName',
+  'schedulerName',
+  'priority',
+  'priorityClassName',
+  'preemptionPolicy',
+  'hostNetwork',
+  'overhead',
+  'resources',
+  'nodeSelector',
+  'affinity',
+  'tolerations',
+  'topologySpreadConstraints',
+  'schedulingGates',
+]
+
+const volumeFields = ['name', 'persistentVolumeClaim', 'ephemeral', 'emptyDir', 'hostPath']
+
+/** Those that say where a pod may stand, or what it leaves behind: not the files that are mounted into it. */
+const boundVolumes = (volumes: readonly unknown[]): readonly Json[] =>
+  volumes
+    .map((volume) => pick(record(volume), volumeFields))
+    .filter((volume) => Object.keys(volume).some((field) => field !== 'name'))
+
 /** What placement reads of a cluster’s objects, and nothing else: small enough to be sent to a browser. */
 export function boardObjects(objects: readonly BoardObject[]): readonly BoardObject[] {
   return objects
@@ -55,13 +79,17 @@ export function boardObjects(objects: readonly BoardObject[]): readonly BoardObj
           kind: 'Pod',
           metadata,
           spec: {
-            ...spec,
+            ...pick(spec, podFields),
             containers: containers(spec['containers']),
             ...(spec['initContainers'] === undefined
               ? {}
               : { initContainers: containers(spec['initContainers']) }),
+            ...(Array.isArray(spec['volumes']) ? { volumes: boundVolumes(spec['volumes']) } : {}),
           },
-          status: { ...pick(status, ['phase', 'startTime']), conditions },
+          status: {
+            ...pick(status, ['phase', 'startTime']),
+            ...(conditions.length === 0 ? {} : { conditions }),
+          },
         }
       }
       if (object.kind === 'Node')

@@ -88,6 +88,8 @@ describe('a body', () => {
       }
     })
     server = createServer(app)
+    // Packing a bomb can hold this thread for longer than an idle connection is kept.
+    server.keepAliveTimeout = 0
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
     const address = server.address()
     port = typeof address === 'object' && address !== null ? address.port : 0

@@ -5,7 +5,7 @@ import { X } from 'lucide-react'
 import { type ReactNode, useMemo, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { clusterOf } from '~/core/fleet'
-import { boardObjects, type BoardObject, type BoardWaiting, type WhatIf } from '~/core/placement'
+import type { BoardWaiting, WhatIf } from '~/core/placement'
 import { bytesText, coresText, countText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PlacementBoard } from '../../drawings/placement-board'
@@ -28,23 +28,36 @@ import { IconButton } from '../../kit/icon-button'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Placement · Gyrarch' }]
 
+/** Versions of lists begin anew with each start. */
+const bornAt = Date.now()
+
+/** Where the objects of the board are, as they are now: another address once they are others. */
+function boardSource(request: Request, version: string): string {
+  const { searchParams } = new URL(request.url)
+  const query = new URLSearchParams({ aim: searchParams.get('aim') ?? '', version })
+  const at = searchParams.get('at')
+  if (at !== null) query.set('at', at)
+  return `/shape/board/objects?${query.toString()}`
+}
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
-  const view = await fleet.view()
-  const name = aimedCluster(request)
-  const cluster = name === null ? undefined : clusterOf(view, name)
   const free = new URL(request.url).searchParams.has('free')
-  const objects = cluster && !free ? await fleet.objectsOf(cluster.name) : null
+  const name = free ? null : aimedCluster(request)
+  const view = await fleet.viewWith(name === null ? [] : [name])
+  const cluster = name === null ? undefined : clusterOf(view, name)
+  const list = name === null ? undefined : view.objects?.[name]
   return {
-    cluster:
-      cluster && !free
-        ? {
-            name: cluster.name,
-            answers: objects !== null,
-            pools: cluster.pools.map((pool) => ({ name: pool.name, count: pool.nodes.length })),
-          }
-        : null,
+    cluster: cluster
+      ? {
+          name: cluster.name,
+          // Thousands of objects are not part of a page: the worker fetches them, anew once they are others.
+          source:
+            list?.state === 'known' ? boardSource(request, `${bornAt}.${list.version}`) : null,
+          pools: cluster.pools.map((pool) => ({ name: pool.name, count: pool.nodes.length })),
+        }
+      : null,
     free,
     clusters: view.clusters.map((eachCluster) => ({
       name: eachCluster.name,
@@ -52,7 +65,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       nodes: eachCluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0),
       pods: eachCluster.podCount,
     })),
-    objects: objects ? boardObjects(objects as unknown as readonly BoardObject[]) : [],
   }
 }
 
@@ -148,18 +160,18 @@ function Waiting({
 }
 
 export default function BoardPage({ loaderData }: Route.ComponentProps) {
-  const { cluster, clusters, free, objects } = loaderData
+  const { cluster, clusters, free } = loaderData
   const [pasted, setPasted] = useState('')
-  const source = useMemo<BoardSource>(
-    () => (free ? { pasted } : { objects }),
-    [free, pasted, objects],
-  )
-  const hasSource = free ? pasted.trim() !== '' : cluster?.answers === true
+  const url = cluster?.source ?? null
+  const source = useMemo<BoardSource | null>(() => {
+    if (free) return pasted.trim() === '' ? null : { pasted }
+    return url === null ? null : { url }
+  }, [free, pasted, url])
   let title: string
   if (cluster) title = `Placement in ${cluster.name}`
   else if (free) title = 'Placement of pasted objects'
   else title = 'Placement'
-  if (!hasSource) {
+  if (source === null) {
     return (
       <Page
         title={title}

@@ -1,9 +1,9 @@
 /** The placement board of some objects and what-ifs, computed in a worker; the last answer stays until the next is there. */
 import { useEffect, useRef, useState } from 'react'
-import type { BoardObject, WhatIf } from '~/core/placement'
+import type { WhatIf } from '~/core/placement'
 import type { BoardAnswer, BoardQuestion } from '~/workers/board.worker'
 
-export type BoardSource = { readonly objects: readonly BoardObject[] } | { readonly pasted: string }
+export type BoardSource = { readonly url: string } | { readonly pasted: string }
 
 export interface BoardState {
   readonly answer: BoardAnswer | null
@@ -36,11 +36,7 @@ export function useBoard(source: BoardSource, whatIfs: readonly WhatIf[]): Board
     const question: BoardQuestion = {
       id,
       whatIfs,
-      ...(fresh
-        ? 'objects' in source
-          ? { objects: source.objects }
-          : { pasted: source.pasted }
-        : {}),
+      ...(fresh ? { source } : {}),
     }
     worker.current?.postMessage(question)
   }, [source, whatIfs])

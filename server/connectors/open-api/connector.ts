@@ -76,6 +76,11 @@ export class OpenApi implements Connector, Observe {
 
   // Commands.
 
+  /** How many commands are being carried out. */
+  get underWay(): number {
+    return this.running.size
+  }
+
   async issue(key: string, verb: string, args: Readonly<Record<string, unknown>>): Promise<void> {
     if (this.running.has(key)) return
     const before = await ReachCommandRow.findByPk(key)

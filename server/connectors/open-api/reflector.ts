@@ -10,6 +10,14 @@ import { Unreached } from './transport'
 
 const chunk = 500
 const mostObjects = 200_000
+/** Lists that nobody applies to: those who write them are named by what they are. */
+const writtenByMachines: ReadonlySet<string> = new Set([
+  'nodes',
+  'events',
+  'endpointslices.discovery.k8s.io',
+  'csinodes.storage.k8s.io',
+  'volumeattachments.storage.k8s.io',
+])
 /** A watch that ends is begun again at once, one that keeps ending after ever longer. */
 const firstPauseMs = 500
 const mostPauseMs = 15_000
@@ -141,7 +149,7 @@ export class Reflector {
   private put(into: Map<string, Json>, item: Json): void {
     const { apiGroup, version, kind } = this.resource
     const apiVersion = apiGroup === '' ? version : `${apiGroup}/${version}`
-    const object: Json = { apiVersion, kind, ...item }
+    const object: Json = { apiVersion, kind, ...item, metadata: this.lean(item['metadata']) }
     const metadata = record(object['metadata'])
     const name = text(metadata['name'])
     if (name === '' || readObjects([object]).wrong !== null) {
@@ -149,6 +157,20 @@ export class Reflector {
       return
     }
     into.set(`${text(metadata['namespace'])}/${name}`, object)
+  }
+
+  /**
+   * Who wrote which field is of use where somebody else may write: of what controllers make it is let go. It would be
+   * most of what a cluster weighs here.
+   */
+  private lean(given: unknown): Json {
+    const metadata = record(given)
+    const isMade = records(metadata['ownerReferences']).some(
+      ({ controller }) => controller === true,
+    )
+    if (!isMade && !writtenByMachines.has(this.resource.name)) return metadata
+    const { managedFields: _owners, ...rest } = metadata
+    return rest
   }
 
   private async watch(signal: AbortSignal): Promise<void> {
