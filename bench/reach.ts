@@ -204,6 +204,9 @@ async function usableAfter(browser: Browser, url: string, drawn: string): Promis
   return taken
 }
 
+/** In seconds; the rest has two. The board is placed in a browser that has just started, beside the server. */
+const aims: Readonly<Record<string, number>> = { Enrolling: 8, 'The placement board': 2.5 }
+
 /** First visits, as whoever has just enrolled a cluster makes them. */
 export async function reachFigures(): Promise<readonly Figure[]> {
   const fixture = await serveFixture(cluster())
@@ -242,8 +245,7 @@ export async function reachFigures(): Promise<readonly Figure[]> {
         name: `${name} of an enrolled cluster of ${size}`,
         value,
         unit: 's' as const,
-        // A run ends within half a minute; whoever waits for it should not have to.
-        aim: { atMost: name === 'Enrolling' ? 8 : 2 },
+        aim: { atMost: aims[name] ?? 2 },
       })),
       {
         name: `What an enrolled cluster of ${size} weighs`,

@@ -10,5 +10,8 @@ export async function loader({ request, context }: Route.LoaderArgs): Promise<Re
   const name = aimedCluster(request)
   const objects = name === null ? null : await fleet.objectsOf(name)
   if (!objects) return Response.json({ says: 'Its API does not answer.' }, { status: 404 })
-  return Response.json(boardObjects(objects as unknown as readonly BoardObject[]))
+  return Response.json(boardObjects(objects as unknown as readonly BoardObject[]), {
+    // The address names their version: what was fetched for a page is good for its worker.
+    headers: { 'Cache-Control': 'private, max-age=60' },
+  })
 }

@@ -202,7 +202,13 @@ export default function BoardPage({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
-  return <Living key={cluster?.name ?? 'free'} title={title} source={source} cluster={cluster} />
+  return (
+    <>
+      {/* On its way while the page wakes up: the worker finds it there. */}
+      {url === null ? null : <link rel="preload" as="fetch" crossOrigin="anonymous" href={url} />}
+      <Living key={cluster?.name ?? 'free'} title={title} source={source} cluster={cluster} />
+    </>
+  )
 }
 
 function Paste({ onRead }: { readonly onRead: (text: string) => void }) {
