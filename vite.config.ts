@@ -35,6 +35,7 @@ export default defineConfig({
             engine: here('./server/connectors/standin/engine-thread.ts'),
             compute: here('./server/compute/process.ts'),
             judge: here('./server/judging/judge-thread.ts'),
+            partner: here('./server/partner/process.ts'),
           },
         },
       },

@@ -169,3 +169,25 @@ it('takes a manifest through its agent, and is sent away with it', async () => {
   const { status } = await fetch(`${here.url}/api/v1/clusters/thistle`)
   expect(status).toBe(404)
 })
+
+it('hands the manifest to the partner of the demo, whose cluster nobody dials', async () => {
+  const page = await here.visit('/raise/enrol')
+  await fill(page, 'textbox', 'Name', 'thistle')
+  await press(page, 'button', 'outbound')
+  await pressToDraft(page, 'Draft enrolling it')
+  await press(page, 'button', 'Run')
+  await press(page, 'button', 'Hand it to the partner')
+  await see(page, 'Done and proven')
+  await goTo(page, `${here.url}/clusters/thistle`)
+  await see(page, 'thistle-general-4')
+  const { json } = await here.api.ask<{
+    readonly release: string
+    readonly podCount: number
+    readonly state: string
+  }>('GET', '/clusters/thistle')
+  expect(json).toMatchObject({ release: '1.32.4', podCount: 31, state: 'well' })
+
+  // The whole server is killed, and with it whoever played the partner: both are there again.
+  await here.restart()
+  await vi.waitFor(async () => expect((await told('thistle')).reach.heard).toBe(true), soon)
+})

@@ -10,6 +10,8 @@ export interface Suite {
   visit(path: string): Promise<Page>
   /** Moves the clock on, by so many seconds. */
   advance(seconds: number): Promise<unknown>
+  /** Kills it and starts it on the same data, at another address; pages of before are gone. */
+  restart(): Promise<void>
 }
 
 /**
@@ -29,11 +31,12 @@ export function suite({ refusals }: { readonly refusals: boolean }): Suite {
     await browser.close()
     await served.remove()
   })
-  afterEach(async () => {
+  const endVisits = async (): Promise<void> => {
     expect(
       (await visits.end()).filter((complaint) => !refusals || !complaint.includes('409')),
     ).toEqual([])
-  })
+  }
+  afterEach(endVisits)
   return {
     get url() {
       return served.url
@@ -42,6 +45,11 @@ export function suite({ refusals }: { readonly refusals: boolean }): Suite {
       return api(served.url)
     },
     visit: (path) => visits.visit(browser, served.url + path),
+    restart: async () => {
+      await endVisits()
+      await served.kill()
+      served = await serve({ dir: served.dir })
+    },
     advance: (seconds) => api(served.url).ask('POST', '/clock', { advanceSeconds: seconds }),
   }
 }

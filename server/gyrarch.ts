@@ -32,6 +32,7 @@ import { modelsIn } from './connectors/standin/rehearsal-model'
 import { Register } from './connectors/ledger/register'
 import { Outside } from './connectors/standin/outside'
 import { Reach } from './connectors/open-api/reach'
+import { Partner } from './partner/partner'
 import { ConnectorRegistry } from './ports/registry'
 import { allWatchers } from './watchers/all'
 import { earliest, type Watchers } from './watchers/watcher'
@@ -73,6 +74,7 @@ interface Parts {
   dir: string
   vault: Vault
   reach: Reach
+  partner: Partner
   post: GyrarchOptions['post']
   observe: Observe
   times: ObservedTimes
@@ -115,6 +117,8 @@ export class Gyrarch {
   readonly clusterServers: ClusterServers
   /** Clusters that were enrolled. */
   readonly reach: Reach
+  /** Who has a cluster that is in no fleet yet. */
+  readonly partner: Partner
   readonly drills: Drills
   readonly outgoing: Outgoing
   /** How long steps took, and how well that was foreseen. */
@@ -153,6 +157,7 @@ export class Gyrarch {
     this.shipments = store.shipments
     this.vault = parts.vault
     this.reach = parts.reach
+    this.partner = parts.partner
     this.clusterServers = openClusterServers(parts)
     const changed = (kind: string) => (says: string) => {
       parts.fleet.touchRegister()
@@ -275,6 +280,7 @@ export class Gyrarch {
       compute: new Compute(options.computeProcess, onError),
       vault,
       reach,
+      partner: new Partner({ ...options, clock: outside.clock, onError }),
       folder,
       post: options.post,
       past: await openPast(options, { fleet, outside, database }),
@@ -293,6 +299,7 @@ export class Gyrarch {
   private async resume(desk: Desk, clockRuns: boolean): Promise<void> {
     desk.open(this.shipments)
     await this.reach.start()
+    this.partner.start()
     await this.runner.resume()
     void this.shipments.intake.resume().catch(this.onError)
     await this.changes.sets.resume()
@@ -372,6 +379,7 @@ export class Gyrarch {
     // The runner finishes what it has in hand while the outside can still answer.
     this.outside.halt()
     await this.rehearsals.close()
+    await this.partner.close()
     await this.reach.close()
     await this.clusterServers.close()
     await this.registries.close()

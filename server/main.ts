@@ -101,6 +101,7 @@ const gyrarch = await Gyrarch.open({
   rehearsalEngine: () => inOwnThread(new URL('./engine.js', import.meta.url)),
   computeProcess: new URL('./compute.js', import.meta.url),
   judgeWorker: new URL('./judge.js', import.meta.url),
+  partnerProcess: new URL('./partner.js', import.meta.url),
   nodes,
   post: sending(allowing(notifyRanges)),
   onError,

@@ -31,6 +31,8 @@ export interface GyrarchOptions {
   readonly relay?: RelayOptions
   /** What such agents are. */
   readonly agent?: AgentOptions
+  /** Built entry of the process that plays a partner with a cluster of its own; without one nobody does. */
+  readonly partnerProcess?: URL
   /** Most bytes of history that are kept. */
   readonly historyBytes?: number
 }

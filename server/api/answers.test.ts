@@ -414,6 +414,15 @@ describe('answers are as described', () => {
     await good('get', '/fleet')
     const waiting = await begun('thistle', { kind: 'outbound' })
     await vi.waitFor(() => good('get', '/clusters/thistle/agent'), { timeout: 5000, interval: 200 })
+    // Nobody plays the partner here.
+    const handOver = '/clusters/thistle/agent/hand-over'
+    expect((await ask('post', handOver)).status).toBe(409)
+    const take = vi.spyOn(gyrarch.partner, 'take').mockReturnValue(undefined)
+    await good('post', handOver)
+    expect(take).toHaveBeenCalledWith('thistle', {
+      relay: expect.stringContaining('ws://') as string,
+      token: expect.stringMatching(/^[\w-]{32,}$/) as string,
+    })
     await good('post', `/changes/${waiting}/take-back`, {})
     await vi.waitFor(
       async () => expect((await gyrarch.changes.get(waiting)).state).toBe('taken-back'),

@@ -1,4 +1,5 @@
 /** The clusters’ own API, put together from what a Gyrarch consists of. */
+import { clusterOf } from '~/core/fleet'
 import { namesOf } from '../access/access-file'
 import type { Fleet } from '../fleet/fleet'
 import type { Outside } from './commit'
@@ -16,7 +17,11 @@ export function openClusterServers(parts: Parts): ClusterServers {
     ...parts,
     // An enrolled cluster has a server of its own.
     clusters: async () => (await fleet.view()).clusters.filter(({ reach }) => !reach),
-    namesOf: async (cluster) => namesOf(cluster, await fleet.view()),
+    namesOf: async ({ name }) => {
+      const view = await fleet.view()
+      const cluster = clusterOf(view, name)
+      return cluster ? namesOf(cluster, view) : [name]
+    },
     write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
   })
 }

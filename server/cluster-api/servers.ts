@@ -16,6 +16,9 @@ import { Mirror, type Source } from './mirror'
 import { servedAt } from './resources'
 import { readToken, signToken } from './tokens'
 
+/** What has to be known of a cluster to serve its API. */
+export type ServedCluster = Pick<ClusterView, 'name' | 'release' | 'apiAnswers'>
+
 export interface ClusterServersParts {
   readonly database: Database
   readonly vault: Vault
@@ -25,9 +28,9 @@ export interface ClusterServersParts {
     served(cluster: string, since: number): ReturnType<Source['served']>
     podLog(cluster: string, pod: string, lines: number): Promise<readonly string[] | null>
   }
-  clusters(): Promise<readonly ClusterView[]>
+  clusters(): Promise<readonly ServedCluster[]>
   /** Names and addresses that the authority of a cluster has to cover. */
-  namesOf(cluster: ClusterView): Promise<readonly string[]>
+  namesOf(cluster: ServedCluster): Promise<readonly string[]>
   write(cluster: string, request: WriteRequest, mirror: Mirror): Promise<Answer>
   readonly onError: (error: unknown) => void
 }
@@ -62,7 +65,7 @@ export class ClusterServers {
 
   /** Where a cluster answers, its authority and a new token; its port is opened if it is not yet. */
   async handOut(
-    cluster: ClusterView,
+    cluster: ServedCluster,
     subject: string,
     seconds: number,
   ): Promise<{ readonly server: string; readonly authority: string; readonly token: string }> {
@@ -126,14 +129,14 @@ export class ClusterServers {
     await new Promise((done) => (door ? door.server.close(done) : done(undefined)))
   }
 
-  private doorOf(cluster: ClusterView): Promise<Door> {
+  private doorOf(cluster: ServedCluster): Promise<Door> {
     const opening = this.doors.get(cluster.name) ?? this.open(cluster)
     this.doors.set(cluster.name, opening)
     opening.catch(() => this.doors.delete(cluster.name))
     return opening
   }
 
-  private async open(cluster: ClusterView): Promise<Door> {
+  private async open(cluster: ServedCluster): Promise<Door> {
     const { database, vault, outside } = this.parts
     const { name } = cluster
     await authorityFor(database, vault, name, await this.parts.namesOf(cluster))

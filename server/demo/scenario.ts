@@ -4,6 +4,7 @@ import { z } from 'zod'
 import { windowIntent } from '~/core/windows'
 import clusters from '~/demo/clusters.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
+import partner from '~/demo/partner.yaml?raw'
 import sites from '~/demo/sites.yaml?raw'
 import templates from '~/demo/templates.yaml?raw'
 import layers from '~/demo/layers.yaml?raw'
@@ -59,3 +60,11 @@ export const templatesSchema = z.object({
 export const demoTemplates = () => templatesSchema.parse(parse(templates)).templates
 
 export const demoLayers: string = layers
+
+/** What a partner has: nothing of it is the fleet’s. Prices and the like are those of the demo. */
+export const partnerDocument = (): unknown => ({
+  ...(parse(sites) as object),
+  ...(parse(partner) as object),
+  objects: [],
+  copies: { site: 'partner-cloud', cluster: 'thistle', hostsPerZone: 0, counts: {} },
+})

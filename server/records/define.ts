@@ -130,6 +130,7 @@ export function defineRecords(sequelize: Sequelize): void {
       undoing: { type: BOOLEAN, allowNull: false },
       startedAt: optionalText(),
       endedAt: optionalText(),
+      onTheWall: { type: BOOLEAN, allowNull: false, defaultValue: false },
       dueAt: optionalText(),
       result: optionalJson(),
       cause: optionalJson(),

@@ -34,6 +34,7 @@ const kept = [
   ),
   'registries',
   'shipments',
+  'partner',
 ]
 
 /**

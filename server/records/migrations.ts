@@ -236,6 +236,10 @@ export const recordMigrations: readonly Migration[] = [
       `CREATE TABLE relay (id INTEGER PRIMARY KEY, port INTEGER NOT NULL)`,
     ),
   },
+  {
+    name: '0029-steps-on-the-wall',
+    up: sql(`ALTER TABLE steps ADD COLUMN onTheWall TINYINT(1) NOT NULL DEFAULT 0`),
+  },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

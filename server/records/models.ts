@@ -132,6 +132,8 @@ export class StepRow extends Model<InferAttributes<StepRow>, InferCreationAttrib
   declare undoing: boolean
   declare startedAt: string | null
   declare endedAt: string | null
+  /** Whether its times are the wall’s: whoever carries it has no part in the stand-ins’ clock. */
+  declare onTheWall: CreationOptional<boolean>
   /** When the next attempt is due. */
   declare dueAt: string | null
   declare result: Record<string, unknown> | null

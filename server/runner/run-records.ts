@@ -235,7 +235,9 @@ export class RunRecords {
       const line = failure
         ? await this.settleFailed(transaction, active, step, at, failure, key)
         : await this.settleDone(transaction, active, step, isoClock(at), result)
-      await writeJournal(this.parts.hub, transaction, isoClock(at), [{ change, ...line }])
+      // The journal goes by one clock: what ended on another ended when it was heard of.
+      const now = step.onTheWall ? this.parts.clock.now : at
+      await writeJournal(this.parts.hub, transaction, isoClock(now), [{ change, ...line }])
     })
   }
 

@@ -271,9 +271,9 @@ export class Runner {
   private async drive(active: Active): Promise<void> {
     const steps = [...active.steps.values()]
     const back = active.row.direction === 'back'
-    const nowFor = (step: StepRow): number =>
-      this.parts.connectors.carrying(back && step.undo ? step.undo : step.command).clock.now
-    const ready = back ? readyToUndo(steps, nowFor) : readyOn(steps, nowFor)
+    const carrierOf = (step: StepRow): Connector =>
+      this.parts.connectors.carrying(back && step.undo ? step.undo : step.command)
+    const ready = (back ? readyToUndo : readyOn)(steps, (step) => carrierOf(step).clock.now)
     if (ready.length > 0) {
       await this.parts.database.write(async (transaction) => {
         for (const step of ready) {
@@ -286,7 +286,8 @@ export class Runner {
               undoing: back,
               key,
               dueAt: null,
-              startedAt: step.startedAt ?? isoClock(nowFor(step)),
+              startedAt: step.startedAt ?? isoClock(carrierOf(step).clock.now),
+              onTheWall: carrierOf(step).isReal === true,
               ...(back ? { undoAttempts: attempt } : { attempts: attempt, cause: null }),
             },
             { transaction },

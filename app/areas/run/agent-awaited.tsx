@@ -1,18 +1,42 @@
 /** The agent that a run waits for: what to start beside the cluster, whether it has dialled, and what to look at if not. */
 import Button from '@mui/material/Button'
-import type { AgentStart } from '~/server/connectors/open-api/reach'
+import { useFetcher } from 'react-router'
+import { Hidden } from '../../kit/ask-form'
+import { Notice } from '../../kit/notice'
+import type { AwaitedAgent } from './agent-data'
 import { saveFile } from '../../kit/save-file'
 import { CopyButton } from '../../parts/copy-button'
 import { StateGlyph } from '../../parts/state'
+
+/** The demo has somebody on the other side, too: a press stands for the colleague who applies the manifest there. */
+function HandOver({ name }: { readonly name: string }) {
+  const fetcher = useFetcher<{ readonly refused?: string }>()
+  const refused = fetcher.data?.refused
+  return (
+    <>
+      <p>
+        No such cluster at hand? The stand-in of a partner has one that nobody dials: the orchid
+        laboratory’s, four nodes. It takes the manifest and runs the agent there.
+      </p>
+      <fetcher.Form method="post" action="/do/hand-over">
+        <Hidden name="name" value={name} />
+        <Button type="submit" variant="outlined" disabled={fetcher.state !== 'idle'}>
+          Hand it to the partner
+        </Button>
+      </fetcher.Form>
+      {refused ? <Notice>{refused}</Notice> : null}
+    </>
+  )
+}
 
 export function AgentAwaited({
   name,
   agent,
 }: {
   readonly name: string
-  readonly agent: AgentStart
+  readonly agent: AwaitedAgent
 }) {
-  const { relay, manifest, command, isConnected, dialledAt } = agent
+  const { relay, manifest, command, isConnected, dialledAt, canHandOver } = agent
   return (
     <section aria-label="Its agent" className="agent">
       <h2>
@@ -51,6 +75,7 @@ export function AgentAwaited({
             <CopyButton text={() => manifest}>Copy the manifest</CopyButton>
             <CopyButton text={() => command}>Copy the command</CopyButton>
           </div>
+          {canHandOver ? <HandOver name={name} /> : null}
           <h3>If nothing comes</h3>
           <ul>
             <li>

@@ -27,6 +27,7 @@ import { setName } from '~/core/sets'
 import { windowsOf } from '~/core/windows'
 import { Actions } from './actions'
 import { AgentAwaited } from './agent-awaited'
+import { agentAwaited } from './agent-data'
 import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
@@ -140,10 +141,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     joins,
     missing,
     enrols: name ?? '',
-    agent:
-      record.state === 'running' && record.kind === 'cluster.enrol'
-        ? await gyrarch.reach.agentStart(name ?? '')
-        : null,
+    agent: await agentAwaited(gyrarch, record, name ?? ''),
     notices: await noticesOfChange(gyrarch, record),
     verdicts: await verdictsFor(gyrarch, record, request.signal),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},

@@ -2,6 +2,7 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { clusterOf, clusterState, nodesOf, stateContext } from '~/core/fleet'
 import type { ChangeRecord } from '../../changes/changes'
+import { newestClock } from '../../runner/newest-clock'
 import { type Opened, openForTest } from '../../testing/open'
 
 /** It reaches its own stand-ins over the wire: as itself, and as somebody else’s. */
@@ -104,6 +105,15 @@ describe('a cluster that is enrolled inbound', () => {
       reach: { kind: 'inbound', heard: true, reason: null },
     })
     expect(state).toBe('well')
+  })
+
+  it('ran on the wall, and leaves the clock of the fleet where it is', async () => {
+    const { outside } = here.gyrarch
+    const lines = await here.gyrarch.journal({ limit: 100 })
+    expect(lines.length).toBeGreaterThan(4)
+    for (const { at } of lines) expect(Date.parse(at)).toBeLessThanOrEqual(outside.now)
+    // A start after a kill sends the stand-ins there.
+    expect(await newestClock()).toBeLessThanOrEqual(outside.now)
   })
 
   it('shows its secret in no record, and none to whoever asks for access', async () => {

@@ -1,0 +1,99 @@
+/** The agents that the partner runs beside its cluster: each a process of its own, started again when it falls over. */
+import { type ChildProcess, spawn } from 'node:child_process'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { z } from 'zod'
+import type { AgentCommand } from './protocol'
+
+const againMs = 2000
+/** How an agent ends that is not let in, or is sent away: starting it again is of no use. */
+const forGood: ReadonlySet<number> = new Set([3, 4])
+const commandShape = z.object({ relay: z.string(), token: z.string() })
+
+export interface Beside {
+  /** The API of the cluster, and files with what the agent signs in with there and whom it trusts. */
+  readonly url: string
+  readonly tokenFile: string
+  readonly authorityFile: string
+}
+
+export const agentsFolder = (dir: string): string => join(dir, 'agents')
+
+/** Names under which clusters were handed over, by what a folder keeps. */
+export const handedOver = (dir: string): readonly string[] =>
+  existsSync(agentsFolder(dir)) ? readdirSync(agentsFolder(dir)) : []
+
+export class PartnerAgents {
+  private readonly running = new Map<string, ChildProcess>()
+  private isClosed = false
+
+  constructor(
+    private readonly dir: string,
+    private readonly program: string,
+    private readonly beside: Beside,
+    private readonly ended: (name: string) => void,
+  ) {}
+
+  /** Starts what was handed over before. */
+  resume(): void {
+    for (const name of handedOver(this.dir)) this.run(name)
+  }
+
+  start(name: string, command: AgentCommand): void {
+    const folder = this.folderOf(name)
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
+    writeFileSync(join(folder, 'command.json'), JSON.stringify(command), { mode: 0o600 })
+    this.run(name)
+  }
+
+  close(): void {
+    this.isClosed = true
+    for (const agent of this.running.values()) agent.kill('SIGKILL')
+  }
+
+  private folderOf(name: string): string {
+    return join(agentsFolder(this.dir), name)
+  }
+
+  private commandOf(name: string): AgentCommand | null {
+    try {
+      const text = readFileSync(join(this.folderOf(name), 'command.json'), 'utf8')
+      return commandShape.parse(JSON.parse(text))
+    } catch {
+      return null
+    }
+  }
+
+  private run(name: string): void {
+    const command = this.commandOf(name)
+    if (!command) return this.forget(name)
+    const { url, tokenFile, authorityFile } = this.beside
+    const agent = spawn(
+      process.execPath,
+      [this.program, '--relay', command.relay, '--token', command.token],
+      {
+        stdio: 'ignore',
+        env: {
+          PATH: process.env['PATH'],
+          API_URL: url,
+          API_TOKEN_FILE: tokenFile,
+          API_CA_FILE: authorityFile,
+          STATE_DIR: join(this.folderOf(name), 'state'),
+        },
+      },
+    )
+    this.running.get(name)?.kill('SIGKILL')
+    this.running.set(name, agent)
+    agent.once('exit', (code) => {
+      if (this.isClosed || this.running.get(name) !== agent) return
+      this.running.delete(name)
+      if (code !== null && forGood.has(code)) this.forget(name)
+      else setTimeout(() => (this.isClosed ? undefined : this.run(name)), againMs)
+    })
+  }
+
+  private forget(name: string): void {
+    rmSync(this.folderOf(name), { recursive: true, force: true })
+    this.ended(name)
+  }
+}

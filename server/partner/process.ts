@@ -1,0 +1,106 @@
+/**
+ * The demo’s partner, a process of its own: a cluster behind its own network, whose API nobody is told of but the agent
+ * that runs beside it. It lives by the clock of the server that started it, and ends with that.
+ */
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { authorityFor } from '../access/authority'
+import { ClusterServers } from '../cluster-api/servers'
+import { writeTo } from '../cluster-api/write'
+import { partnerScenario } from '../connectors/standin/demo'
+import { inThisThread } from '../connectors/standin/engine-link'
+import { Outside } from '../connectors/standin/outside'
+import { Vault } from '../keys/vault'
+import { Hub } from '../live/hub'
+import { defineAll } from '../records/all'
+import { openDatabase } from '../records/database'
+import { recordMigrations } from '../records/migrations'
+import { PartnerAgents } from './agents'
+import type { FromPartner, PartnerStart, ToPartner } from './protocol'
+
+/** Its token is as old as its cluster may get. */
+const tokenSeconds = 10 * 365 * 86_400
+
+const tell = (message: FromPartner): void => void process.send?.(message)
+
+async function open({ dir, agent }: PartnerStart): Promise<{
+  readonly agents: PartnerAgents
+  readonly outside: Outside
+}> {
+  mkdirSync(dir, { recursive: true, mode: 0o700 })
+  const scenario = partnerScenario()
+  const outside = await Outside.open({
+    dir,
+    link: inThisThread(),
+    scenario,
+    nodes: 0,
+    notBefore: 0,
+  })
+  const database = await openDatabase(join(dir, 'records.sqlite'), recordMigrations, defineAll)
+  const vault = new Vault(dir, join(dir, 'key'))
+  const hub = new Hub(Date.now())
+  outside.connect({
+    ended: () => undefined,
+    evidence: () => undefined,
+    changed: (slices) => void hub.emit('state', slices),
+  })
+  const [{ name } = { name: '' }] = scenario.clusters
+  const seen = async () => {
+    const { release = '', apiAnswers = false } = (await outside.cluster(name)) ?? {}
+    return { name, release, apiAnswers }
+  }
+  const servers = new ClusterServers({
+    database,
+    vault,
+    hub,
+    outside,
+    clusters: async () => [await seen()],
+    namesOf: () => Promise.resolve([name]),
+    write: (cluster, request, mirror) => writeTo({ cluster, outside, mirror }, request),
+    onError: failed,
+  })
+  await servers.listen()
+  const { server, token } = await servers.handOut(await seen(), 'duty', tokenSeconds)
+  const tokenFile = join(dir, 'token')
+  const authorityFile = join(dir, 'ca.crt')
+  writeFileSync(tokenFile, token, { mode: 0o600 })
+  writeFileSync(authorityFile, (await authorityFor(database, vault, name, [name])).certificate)
+  const agents = new PartnerAgents(dir, agent, { url: server, tokenFile, authorityFile }, (ended) =>
+    tell({ type: 'ended', name: ended }),
+  )
+  return { agents, outside }
+}
+
+function failed(error: unknown): void {
+  tell({ type: 'failed', error: error instanceof Error ? (error.stack ?? '') : String(error) })
+}
+
+const start = JSON.parse(process.argv[2] ?? '{}') as PartnerStart
+process.umask(0o077)
+const { agents, outside } = await open(start)
+
+/** One step of the clock after the other. */
+let stepping: Promise<void> = Promise.resolve()
+process.on('message', (message: ToPartner) => {
+  if (message.type === 'agent') agents.start(message.name, message)
+  else
+    stepping = stepping
+      .then(async () => {
+        if (message.now > outside.now) await outside.advance((message.now - outside.now) / 1000)
+      })
+      .catch(failed)
+})
+
+function end(): void {
+  agents.close()
+  void stepping
+    .then(() => outside.close())
+    .catch(failed)
+    .finally(() => process.exit(0))
+}
+process.once('disconnect', end).once('SIGTERM', end)
+// Whoever ends the server at its terminal ends this with it, in that order.
+process.on('SIGINT', () => undefined)
+
+agents.resume()
+tell({ type: 'ready' })

@@ -1,0 +1,25 @@
+/** What a server and the process that plays its partner tell each other. */
+
+/** An agent as its manifest has it. */
+export interface AgentCommand {
+  readonly relay: string
+  readonly token: string
+}
+
+export type ToPartner =
+  /** What the stand-ins’ clock shows (ms): the partner lives by it. */
+  | { readonly type: 'now'; readonly now: number }
+  /** A manifest was handed over: its agent is started beside the cluster. */
+  | ({ readonly type: 'agent'; readonly name: string } & AgentCommand)
+
+export type FromPartner =
+  | { readonly type: 'ready' }
+  /** An agent was sent away, or never let in. */
+  | { readonly type: 'ended'; readonly name: string }
+  | { readonly type: 'failed'; readonly error: string }
+
+/** What the process is started with: its folder, and the agent’s program. */
+export interface PartnerStart {
+  readonly dir: string
+  readonly agent: string
+}
