@@ -17,8 +17,9 @@ export default defineConfig({
           environment: 'node',
           include: ['{core,standin,server,app,workers,demo}/**/*.test.{ts,tsx}'],
           setupFiles: ['server/testing/strict-views.ts'],
-          testTimeout: 60_000,
-          hookTimeout: 60_000,
+          // Against what hangs; how fast things are is for the benches to say.
+          testTimeout: 300_000,
+          hookTimeout: 120_000,
         },
       },
       {

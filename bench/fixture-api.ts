@@ -1,5 +1,4 @@
 /** A cluster of somebody else’s for the benches: an API that serves objects as they were given, over HTTPS, and never changes them. */
-import { webcrypto } from 'node:crypto'
 import { createServer, type Server } from 'node:https'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import {
@@ -34,7 +33,6 @@ const mostInOne = 500
 const token = 'fixture'
 
 async function certificate(): Promise<{ readonly cert: string; readonly key: string }> {
-  const crypto = webcrypto as unknown as Crypto
   const algorithm = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' }
   const keys = await crypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])
   const made = await X509CertificateGenerator.createSelfSigned(
@@ -104,8 +102,8 @@ export async function serveFixture(objects: readonly Json[]): Promise<FixtureApi
     }
     if (url.pathname.endsWith('/selfsubjectaccessreviews'))
       return json({ kind: 'SelfSubjectAccessReview', status: { allowed: true } }, 201)
-    const known = page(url.pathname)
-    if (known) return json(known)
+    const discovery = page(url.pathname)
+    if (discovery) return json(discovery)
     if (url.searchParams.get('watch') === 'true') {
       response.writeHead(200, { 'content-type': 'application/json' })
       response.flushHeaders()

@@ -245,23 +245,15 @@ export class Gyrarch {
     const times = await ObservedTimes.open(database)
     fleet.timings = () => times.timings
     const judges = new Judges(fleet, options.judgeWorker)
-    const runner = new Runner({
-      database,
-      connectors,
-      clock: outside.clock,
-      fleet,
-      judges,
-      hub,
-      times,
-      onError,
-    })
+    const { clock } = outside
+    const runner = new Runner({ database, connectors, clock, fleet, judges, hub, times, onError })
     const changes = new Changes({
       database,
       fleet,
       judges,
       runner,
       hub,
-      clock: outside.clock,
+      clock,
       sealed: (kind, intent) => reach.sealed(kind, intent),
       scheduleChanged: () => watchers.registered(),
       onError,
@@ -280,7 +272,7 @@ export class Gyrarch {
       compute: new Compute(options.computeProcess, onError),
       vault,
       reach,
-      partner: new Partner({ ...options, clock: outside.clock, onError }),
+      partner: new Partner({ ...options, clock, onError }),
       folder,
       post: options.post,
       past: await openPast(options, { fleet, outside, database }),

@@ -50,7 +50,9 @@ const boundVolumes = (volumes: readonly unknown[]): readonly Json[] =>
     .filter((volume) => Object.keys(volume).some((field) => field !== 'name'))
 
 /** What placement reads of a cluster’s objects, and nothing else: small enough to be sent to a browser. */
-export function boardObjects(objects: readonly BoardObject[]): readonly BoardObject[] {
+export function boardObjects(
+  objects: readonly Pick<BoardObject, 'kind' | 'metadata'>[],
+): readonly BoardObject[] {
   return objects
     .filter((object) => boardKinds.has(object.kind))
     .map((object): BoardObject => {
@@ -63,8 +65,9 @@ export function boardObjects(objects: readonly BoardObject[]): readonly BoardObj
         'ownerReferences',
         ...(object.kind === 'StorageClass' ? ['annotations'] : []),
       ])
-      const spec = record(object['spec'])
-      const status = record(object['status'])
+      const fields = record(object)
+      const spec = record(fields['spec'])
+      const status = record(fields['status'])
       if (object.kind === 'Pod') {
         const containers = (list: unknown): unknown =>
           Array.isArray(list)
@@ -101,7 +104,6 @@ export function boardObjects(objects: readonly BoardObject[]): readonly BoardObj
         }
       if (['Deployment', 'ReplicaSet', 'StatefulSet', 'Job'].includes(object.kind))
         return { kind: object.kind, metadata, spec: pick(spec, ['replicas']) }
-      const { metadata: _metadata, ...rest } = object
-      return { ...rest, metadata }
+      return { ...fields, kind: object.kind, metadata }
     })
 }

@@ -65,7 +65,7 @@ describe('a change that is scheduled', () => {
     expect((await changes.get(id)).state).toBe('scheduled')
     await toInstant('2026-03-31T03:00:00Z')
     expect((await changes.get(id)).startedAt).toBe('2026-03-31T03:00:00.000Z')
-  }, 180_000)
+  })
 
   it('comes back to its author where its plan is another one by then, with what differs', async () => {
     const { changes } = opened.gyrarch

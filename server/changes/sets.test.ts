@@ -250,7 +250,7 @@ describe('a set of changes', () => {
       expect(pool?.nodes).toHaveLength(4)
       await again.close()
     }
-  }, 120_000)
+  })
 })
 
 describe('a remedy of a halted run', () => {

@@ -131,5 +131,5 @@ describe('a request of a wrong shape', () => {
     // What is written by strange requests leaves the cluster readable.
     expect((await ask('GET', '/api/v1/pods?limit=1')).status).toBe(200)
     expect((await opened.gyrarch.fleet.view()).clusters.length).toBeGreaterThan(0)
-  }, 300_000)
+  })
 })

@@ -237,8 +237,8 @@ describe.each([
     await carrier.pass()
     const failure = ended.at(-1)?.outcome.failure
     expect(failure).toMatchObject({ class: 'permanent', reason })
-    const known = [...(verbNamed(deed.verb)?.failures ?? []), ...portFailures[carrier.port]]
-    expect(known).toContain(failure?.reason)
+    const possible = [...(verbNamed(deed.verb)?.failures ?? []), ...portFailures[carrier.port]]
+    expect(possible).toContain(failure?.reason)
     expect(failure?.chain[0]?.about).toBe(about)
   })
 

@@ -54,7 +54,7 @@ describe('estimates', () => {
     // One at least was retried, and then says nothing of how long it takes.
     expect(creates?.runs).toBeGreaterThanOrEqual(19)
     expect(creates?.next?.likely).toBeGreaterThan(creates?.predicted ?? Infinity)
-  }, 180_000)
+  })
 
   it('are remembered by the program that is started again', async () => {
     const { gyrarch, dir } = opened

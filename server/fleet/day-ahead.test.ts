@@ -55,5 +55,5 @@ describe('a day ahead for sensor-intake', () => {
     expect(Math.abs(day.pendingPodSeconds - pendingSeconds)).toBeLessThanOrEqual(
       0.05 * Math.max(pendingSeconds, 86_400),
     )
-  }, 120_000)
+  })
 })

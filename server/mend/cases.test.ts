@@ -216,7 +216,7 @@ describe('a fleet that is well', () => {
       'node/bramble-general-2',
       'node/bramble-general-4',
     ])
-  }, 180_000)
+  })
 })
 
 describe('a service that leads nowhere', () => {

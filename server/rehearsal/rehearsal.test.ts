@@ -74,7 +74,7 @@ it('says of an upgrade what the run then does, and alters nothing by it', async 
       })),
     ),
   )
-}, 120_000)
+})
 
 it.each([
   ['cluster.raise', elm, undefined],
@@ -136,7 +136,7 @@ it('rehearses a whole fleet, with copies of volumes that move, and can be given 
   const general = [...last.values()].filter(({ name }) => name.startsWith('cedar-general'))
   expect(general.length).toBeGreaterThan(0)
   expect(new Set(general.map(({ release }) => release))).toEqual(new Set(['1.34.1']))
-}, 60_000)
+})
 
 it('is refused where there is no plan', async () => {
   const { id } = await opened.gyrarch.changes.draft('cluster.upgrade', { ...upgrade, to: '1.99' })

@@ -50,7 +50,7 @@ describe('pools that scale by themselves', () => {
     await run('manifest.apply', { cluster: 'dill', text: mill(1) })
     await gyrarch.outside.advance(4200)
     expect(await general()).toBe(2)
-  }, 60_000)
+  })
 
   it('never grow past their range, and say why not', async () => {
     const { gyrarch } = opened
@@ -63,7 +63,7 @@ describe('pools that scale by themselves', () => {
     })
     await gyrarch.outside.advance(2400)
     expect(await general()).toBe(5)
-  }, 60_000)
+  })
 })
 
 describe('spot machines', () => {
@@ -108,5 +108,5 @@ describe('spot machines', () => {
         .find((site) => site.name === 'tarn-north')
         ?.machines.some((machine) => machine.lifetime === 'spot'),
     ).toBe(false)
-  }, 60_000)
+  })
 })

@@ -70,5 +70,5 @@ describe('a CronJob on spot machines', () => {
     const ended = await forecasts()
     expect(ended.filter((pod) => pod.status.phase === 'Succeeded').length).toBeGreaterThan(0)
     expect(ended.some((pod) => pod.metadata.name !== ran?.metadata.name)).toBe(true)
-  }, 120_000)
+  })
 })

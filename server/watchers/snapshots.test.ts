@@ -48,7 +48,7 @@ it('takes one at each time, keeps the newest, and leaves those of others alone',
   const before = await names()
   await gyrarch.outside.advance(2 * 86_400)
   expect(await names()).toEqual(before)
-}, 60_000)
+})
 
 it.each([
   [{ rule: 'FREQ=SOMETIMES' }, 'schedule.readable'],

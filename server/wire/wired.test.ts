@@ -76,5 +76,5 @@ describe('what is wired after a hall raise over three zones', () => {
       rows.find((row) => row.what === 'network' && row.name === 'mossgate frontage'),
     ).toMatchObject({ fill: { used: 4, size: 64 }, maker: 'mossgate itself' })
     expect(rows.every((row) => row.maker !== '')).toBe(true)
-  }, 60_000)
+  })
 })

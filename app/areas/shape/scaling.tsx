@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router'
 import { clusterOf, siteOf, workloadsIn } from '~/core/fleet'
 import { scalablePools } from '~/core/keeping'
 import { estimates } from '~/core/provisioning'
-import { boardObjects, type BoardObject } from '~/core/placement'
+import { boardObjects } from '~/core/placement'
 import { machineHourly } from '~/core/spend'
 import { numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -119,7 +119,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return {
     scalers,
     chosen,
-    objects: boardObjects(objects as unknown as readonly BoardObject[]),
+    objects: boardObjects(objects),
     hourly,
     measured: metrics?.map(({ value }) => value) ?? null,
     from,

@@ -350,7 +350,7 @@ describe('the walk and the outside', () => {
       'way-back',
     ])
       expect(hops.get(hop) ?? 0, hop).toBeGreaterThan(3)
-  }, 120_000)
+  })
 
   it('finds the network of an address, the smallest where they lie in each other', () => {
     expect(
