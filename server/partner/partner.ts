@@ -24,12 +24,13 @@ export interface PartnerParts {
 export const partnerCluster = 'thistle'
 const clockMs = 1000
 const endMs = 5000
+const againMs = 3000
 
 export class Partner {
   private readonly dir: string
   private child: ChildProcess | null = null
   private timer: NodeJS.Timeout | null = null
-  private readonly agents: Set<string>
+  private agents: Set<string>
 
   constructor(private readonly parts: PartnerParts) {
     this.dir = join(parts.dir, 'partner')
@@ -72,6 +73,16 @@ export class Partner {
     clearTimeout(limit)
   }
 
+  /** It ended by itself: what it has written down is taken up anew. */
+  private fellOver(child: ChildProcess): void {
+    if (this.child !== child) return
+    this.child = null
+    this.agents = new Set(handedOver(this.dir))
+    setTimeout(() => {
+      if (this.timer && !this.child) this.start()
+    }, againMs).unref()
+  }
+
   private open(): ChildProcess | null {
     const { partnerProcess, agent, clock, onError } = this.parts
     if (partnerProcess === undefined || agent === undefined) return null
@@ -86,7 +97,7 @@ export class Partner {
       // Nobody is left to play.
       if (message.type === 'ended' && this.agents.size === 0) void this.close().catch(onError)
     })
-    child.once('error', onError)
+    child.once('error', onError).once('exit', () => this.fellOver(child))
     this.timer ??= setInterval(() => {
       if (this.child) send(this.child, { type: 'now', now: clock.now })
     }, clockMs)

@@ -4,6 +4,7 @@ import type { AgentStart } from '~/server/connectors/open-api/reach'
 import { countText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
+import './reached.css'
 
 const wallText = (iso: string | null): string =>
   iso === null ? 'never' : `${iso.replace('T', ' ').slice(0, 19)} UTC`
@@ -19,7 +20,7 @@ export function Reached({
 }) {
   const { kind, heard, reason, lastHeardWall, says, address, watched, withheld } = reach
   return (
-    <section aria-label="How it is reached">
+    <section aria-label="How it is reached" className="reached">
       <h3>Reached {kind}</h3>
       <p>
         <StateText state={heard ? 'well' : 'unknown'}>
