@@ -1,6 +1,6 @@
 /** Hands the manifest of an agent to the stand-in of a partner. */
 import { z } from 'zod'
-import { handOver } from '~/server/api/reach'
+import { handOver } from '~/server/partner/hand-over'
 import { gyrarchContext } from '../context'
 import { askedForm, field } from './asked'
 import { orRefused } from './refusals'

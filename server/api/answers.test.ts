@@ -417,7 +417,7 @@ describe('answers are as described', () => {
     // Nobody plays the partner here.
     const handOver = '/clusters/thistle/agent/hand-over'
     expect((await ask('post', handOver)).status).toBe(409)
-    const take = vi.spyOn(gyrarch.partner, 'take').mockReturnValue(undefined)
+    const take = vi.spyOn(gyrarch.partner, 'take').mockResolvedValue(undefined)
     await good('post', handOver)
     expect(take).toHaveBeenCalledWith('thistle', {
       relay: expect.stringContaining('ws://') as string,

@@ -15,6 +15,7 @@ import {
   type SliceName,
   verbNamed,
 } from '~/core/contract'
+import { rowanMachine } from '../testing/machine'
 import { type Opened, openForTest } from '../testing/open'
 import { WallClockConnector } from '../testing/wall-clock-connector'
 import { demoScenario } from './standin/demo'
@@ -49,16 +50,7 @@ const site = 'palisade-east'
 const ofSite = (connector: Connector & Pick<Observe, 'site'>) => {
   const making = (name: string): Deed => ({
     verb: 'machine.create',
-    args: {
-      site,
-      name,
-      zone: 'east-1',
-      size: 'post-4-16',
-      release: '1.33.2',
-      rootDiskGb: 60,
-      lifetime: 'on-demand',
-      cluster: 'rowan',
-    },
+    args: rowanMachine(name),
   })
   return {
     connector,

@@ -31,6 +31,8 @@ export class Partner {
   private child: ChildProcess | null = null
   private timer: NodeJS.Timeout | null = null
   private agents: Set<string>
+  /** One that has nothing left to do: the next begins once it has let go of its folder. */
+  private ending: Promise<void> = Promise.resolve()
 
   constructor(private readonly parts: PartnerParts) {
     this.dir = join(parts.dir, 'partner')
@@ -49,13 +51,14 @@ export class Partner {
   }
 
   /** Hands over the agent of a cluster, by the name that it is enrolled under. */
-  take(name: string, command: AgentCommand): void {
+  async take(name: string, command: AgentCommand): Promise<void> {
     if (!this.isFree)
       throw new Refusal(
         'conflict',
         `There is nobody to hand the manifest of ${name} to: start its agent yourself.`,
       )
     this.agents.add(name)
+    await this.ending
     const child = this.child ?? this.open()
     send(child, { type: 'agent', name, ...command })
   }
@@ -76,6 +79,9 @@ export class Partner {
   /** It ended by itself: what it has written down is taken up anew. */
   private fellOver(child: ChildProcess): void {
     if (this.child !== child) return
+    this.parts.onError(
+      new Error(`the partner ended by itself: ${child.exitCode ?? child.signalCode}`),
+    )
     this.child = null
     this.agents = new Set(handedOver(this.dir))
     setTimeout(() => {
@@ -95,7 +101,8 @@ export class Partner {
       if (message.type === 'failed') onError(new Error(`the partner: ${message.error}`))
       if (message.type === 'ended') this.agents.delete(message.name)
       // Nobody is left to play.
-      if (message.type === 'ended' && this.agents.size === 0) void this.close().catch(onError)
+      if (message.type === 'ended' && this.agents.size === 0)
+        this.ending = this.close().catch(onError)
     })
     child.once('error', onError).once('exit', () => this.fellOver(child))
     this.timer ??= setInterval(() => {

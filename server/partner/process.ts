@@ -103,4 +103,3 @@ process.once('disconnect', end).once('SIGTERM', end)
 process.on('SIGINT', () => undefined)
 
 agents.resume()
-tell({ type: 'ready' })

@@ -13,7 +13,6 @@ export type ToPartner =
   | ({ readonly type: 'agent'; readonly name: string } & AgentCommand)
 
 export type FromPartner =
-  | { readonly type: 'ready' }
   /** An agent was sent away, or never let in. */
   | { readonly type: 'ended'; readonly name: string }
   | { readonly type: 'failed'; readonly error: string }

@@ -2,6 +2,7 @@
 import type { ChangeRecord } from '~/server/changes/changes'
 import type { AgentStart } from '~/server/connectors/open-api/reach'
 import type { Gyrarch } from '~/server/gyrarch'
+import { canHandOver } from '~/server/partner/hand-over'
 
 export interface AwaitedAgent extends AgentStart {
   /** Whether somebody here plays the other side and takes its manifest. */
@@ -15,5 +16,5 @@ export async function agentAwaited(
 ): Promise<AwaitedAgent | null> {
   if (state !== 'running' || kind !== 'cluster.enrol') return null
   const start = await reach.agentStart(name)
-  return start && { ...start, canHandOver: start.token !== null && partner.isFree }
+  return start && { ...start, canHandOver: canHandOver(start, partner) }
 }

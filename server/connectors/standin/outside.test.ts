@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { rowanMachine } from '../../testing/machine'
 import { demoScenario } from './demo'
 import { Engine } from './engine'
 import { inThisThread } from './engine-link'
@@ -57,20 +58,6 @@ function ear(wakes: number[] = []) {
   }
 }
 
-const machine = (name: string) => ({
-  site: 'palisade-east',
-  name,
-  zone: 'east-1',
-  size: 'post-4-16',
-  release: '1.33.2',
-  rootDiskGb: 60,
-  lifetime: 'on-demand',
-  cluster: 'rowan',
-  apart: null,
-  network: null,
-  address: null,
-})
-
 beforeEach(async () => {
   dir = mkdtempSync(join(tmpdir(), 'gyrarch-outside-'))
   outside = await open()
@@ -98,7 +85,7 @@ describe('the clock', () => {
   it('steps to the next event, or stays if nothing will happen', async () => {
     await outside.toNextEvent()
     expect(outside.now).toBe(start)
-    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-1'))
     await outside.toNextEvent()
     expect(outside.now).toBeGreaterThan(start)
     expect(await outside.lookup('a')).toMatchObject({
@@ -139,7 +126,7 @@ describe('commands', () => {
   it('end at their own time, which the listener is told, with evidence and what changed', async () => {
     const { heard, listenTo } = ear()
     listenTo(outside)
-    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-1'))
     await outside.advance(600)
     expect(heard.ended).toHaveLength(1)
     expect(heard.ended[0]?.[1]).toBeLessThan(start + 600_000)
@@ -150,9 +137,9 @@ describe('commands', () => {
   it('under a repeated key are done once, and the first result is told again', async () => {
     const { heard, listenTo } = ear()
     listenTo(outside)
-    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-1'))
     await outside.advance(600)
-    await outside.issue('a', 'machine.create', machine('rowan-2'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-2'))
     await outside.advance(600)
     expect(heard.ended.map(([key]) => key)).toEqual(['a', 'a'])
     expect(
@@ -168,7 +155,7 @@ describe('commands', () => {
 
 describe('opened again', () => {
   it('goes on at the same time, in the same world, with the same speed', async () => {
-    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-1'))
     await outside.setSpeed(60)
     await outside.advance(20)
     const before = await outside.site('palisade-east')
@@ -180,7 +167,7 @@ describe('opened again', () => {
   })
 
   it('without having been closed, repeats its log, and never wakes up before what the records know', async () => {
-    await outside.issue('a', 'machine.create', machine('rowan-1'))
+    await outside.issue('a', 'machine.create', rowanMachine('rowan-1'))
     await outside.advance(300)
     await outside.issue('b', 'machine.boot', { site: 'palisade-east', name: 'rowan-1' })
     await outside.advance(300)
