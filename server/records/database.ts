@@ -14,6 +14,8 @@ interface Connection {
 }
 
 interface ConnectionSource {
+  /** What Sequelize would close by itself, all at the same time. */
+  readonly connections: Record<string, Connection>
   getConnection(options: { uuid?: string; type?: string }): Promise<Connection>
   releaseConnection(connection: Connection, force?: boolean): void
 }
@@ -25,7 +27,11 @@ const pragmas = [
   'PRAGMA foreign_keys=ON',
 ]
 
-/** Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. What is given back closes them. */
+/**
+ * Gives every transaction the same writing connection instead of a new one each, and sets pragmas on both. What is given
+ * back closes them, one after the other: of two closing at the same time each takes the other for open, and neither
+ * moves the write-ahead log into the file.
+ */
 function keepTwoConnections(sequelize: Sequelize): () => Promise<void> {
   const source = sequelize.connectionManager as unknown as ConnectionSource
   const open = source.getConnection.bind(source)
@@ -44,9 +50,10 @@ function keepTwoConnections(sequelize: Sequelize): () => Promise<void> {
   }
   source.releaseConnection = () => undefined
   return async () => {
-    for (const opening of ready.values()) {
+    for (const [which, opening] of ready) {
+      delete source.connections[which]
       const connection = await opening.catch(() => null)
-      await new Promise<void>((done) => (connection ? connection.close(() => done()) : done()))
+      if (connection) await promisify(connection.close.bind(connection))()
     }
   }
 }
@@ -132,8 +139,8 @@ export async function openDatabase(
     close: async () => {
       await tail
       await checkpoint().catch(() => undefined)
-      await sequelize.close()
       await closeConnections()
+      await sequelize.close()
     },
   }
 }
