@@ -39,7 +39,17 @@ export async function openPage(
   await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: scheme }])
   const complaints: string[] = []
   page.on('console', (message) => {
-    if (message.type() === 'error') complaints.push(`console: ${message.text()}`)
+    const { url = '' } = message.location()
+    if (message.type() === 'error') complaints.push(`console: ${message.text()} ${url}`)
+  })
+  page.on('response', (response) => {
+    // What was refused, and why: the console has the status alone.
+    if (response.status() === 409)
+      void response.text().then(
+        (text) =>
+          complaints.push(`409 ${response.request().postData() ?? ''}: ${text.slice(0, 600)}`),
+        () => undefined,
+      )
   })
   page.on('pageerror', (error) => complaints.push(`page: ${String(error)}`))
   await goTo(page, url)

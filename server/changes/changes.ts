@@ -1,5 +1,5 @@
 /** Drafting, amending, starting and ending changes: the server’s side of the pipeline, common to pages and API. */
-import { Op, type Transaction } from 'sequelize'
+import { literal, Op, type Transaction } from 'sequelize'
 import type { FleetView } from '~/core/fleet'
 import { compositeOf, type Draft, kindNamed, kinds } from '~/core/kinds'
 import { ChangeRow, type ChangeState, JournalRow } from '../records/models'
@@ -175,12 +175,16 @@ export class Changes {
             intent: draft.intent,
             label,
             site: siteIn(draft.intent),
-            version: row.version + 1,
+            version: literal('version + 1'),
             returned: null,
             amendedAt: new Date(),
             ...(title === undefined ? {} : { title }),
           },
-          { where: { number: row.number, version: row.version, state: 'draft' }, transaction },
+          {
+            // Who names no version says the last word.
+            where: { number: row.number, state: 'draft', ...(version === null ? {} : { version }) },
+            transaction,
+          },
         )
         if (changed === 0)
           throw new Refusal('conflict', `${id} was amended meanwhile. Read it again.`)

@@ -1,10 +1,10 @@
 /** A draft of any kind but a raise: its fields, kept as they are typed, above the plan they make. */
-import { useEffect, useMemo, useRef, useState } from 'react'
-import { useFetcher } from 'react-router'
+import { useMemo } from 'react'
 import { z } from 'zod'
 import { canonicalJson } from '~/core/changes'
 import { kindNamed } from '~/core/kinds'
 import type { ChangeRecord } from '~/server/changes/changes'
+import { useKeptIntent } from './kept-intent'
 import { SchemaForm } from './schema-form'
 import '../raise/sheet.css'
 
@@ -23,27 +23,8 @@ export function DraftSheet({
     () => (kind ? z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }) : null),
     [kind],
   )
-  const [intent, setIntent] = useState(record.intent)
-  const fetcher = useFetcher<{ refused?: string | null }>()
-  const sent = useRef(canonicalJson(record.intent))
-  const text = canonicalJson(intent)
-  const { submit } = fetcher
-  useEffect(() => {
-    if (text === sent.current) return
-    const timer = setTimeout(() => {
-      sent.current = text
-      void submit({ do: 'amend', intent: text }, { method: 'post' })
-    }, 400)
-    return () => clearTimeout(timer)
-  }, [text, submit])
-  // A remedy may have amended the draft meanwhile.
-  const kept = canonicalJson(record.intent)
-  const [seen, setSeen] = useState(kept)
-  if (seen !== kept) {
-    setSeen(kept)
-    setIntent(record.intent)
-  }
-  if (!schema || text.length > mostTyped)
+  const { intent, setIntent, says } = useKeptIntent(record.id, record.intent)
+  if (!schema || canonicalJson(record.intent).length > mostTyped)
     return (
       <p className="soft">This draft is too large to be edited here. It runs as it was made.</p>
     )
@@ -51,11 +32,7 @@ export function DraftSheet({
     <section className="sheet" aria-label="Draft">
       <h2>{record.title ?? kind?.title}</h2>
       <p className="soft" role="status" style={{ margin: '2px 0 10px' }}>
-        {fetcher.data?.refused
-          ? `not kept: ${fetcher.data.refused}`
-          : fetcher.state !== 'idle' || text !== kept
-            ? 'keeping…'
-            : `draft ${record.id}, kept`}
+        {says}
       </p>
       <SchemaForm
         schema={schema}

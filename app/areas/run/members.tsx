@@ -1,9 +1,8 @@
 /** The changes of a set: in their order, with where each stands. */
 import Button from '@mui/material/Button'
 import { ArrowDown, ArrowUp, X } from 'lucide-react'
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
 import { useFetcher } from 'react-router'
-import { canonicalJson } from '~/core/changes'
 import { compositeOf, kindNamed } from '~/core/kinds'
 import { type SetIntent, setIntent } from '~/core/sets'
 import type { ChangeRecord } from '~/server/changes/changes'
@@ -14,6 +13,7 @@ import { NumberField } from '../../kit/number-field'
 import { changeGlyph, StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { clockText } from '../../parts/when'
+import { useKeptIntent } from './kept-intent'
 
 const labelOf = (kind: string, intent: unknown): string => {
   const read = kindNamed(kind)?.read(intent)
@@ -188,25 +188,13 @@ export function SetSheet({
   readonly record: ChangeRecord
   readonly windows: readonly string[]
 }) {
-  const [intent, setIntentNow] = useState(() => setIntent.parse(record.intent))
-  const fetcher = useFetcher<{ refused?: string | null }>()
-  const { submit } = fetcher
-  const text = canonicalJson(intent)
-  const kept = canonicalJson(setIntent.parse(record.intent))
-  useEffect(() => {
-    if (text === kept) return
-    const timer = setTimeout(
-      () => void submit({ do: 'amend', intent: text }, { method: 'post' }),
-      400,
-    )
-    return () => clearTimeout(timer)
-  }, [text, kept, submit])
-  const keepsText = text === kept ? `draft ${record.id}, kept` : 'keeping…'
-  const set = (change: Partial<SetIntent>): void => setIntentNow((was) => ({ ...was, ...change }))
+  const kept = setIntent.parse(record.intent)
+  const { intent, setIntent: keep, says } = useKeptIntent(record.id, kept)
+  const set = (change: Partial<SetIntent>): void => keep({ ...intent, ...change })
   return (
     <section className="sheet" aria-label="Draft">
       <p className="soft" role="status">
-        {fetcher.data?.refused ? `not kept: ${fetcher.data.refused}` : keepsText}
+        {says}
       </p>
       <Rules intent={intent} placeholder={record.label} set={set} />
       <Order intent={intent} windows={windows} set={set} />

@@ -386,9 +386,9 @@ function Sheet({
 }) {
   const isDraft = record.state === 'draft'
   if (compositeOf(record.kind, record.intent) === null || (isDraft && record.kind !== setName))
-    return isDraft ? <DraftSheet record={record} choices={choices} /> : null
+    return isDraft ? <DraftSheet key={record.id} record={record} choices={choices} /> : null
   return isDraft ? (
-    <SetSheet key={record.version} record={record} windows={windows} />
+    <SetSheet key={record.id} record={record} windows={windows} />
   ) : (
     <Members record={record} />
   )
