@@ -72,7 +72,7 @@ interface Told {
   readonly reach: { readonly heard: boolean; readonly reason: string | null }
 }
 const told = (name: string): Promise<Told> => here.api.get<Told>(`/clusters/${name}`)
-const soon = { timeout: 20_000, interval: 250 }
+const soon = { timeout: 45_000, interval: 250 }
 
 it('waits for its agent, goes on once that dials, and reaches the cluster through it', async () => {
   const page = await here.visit('/raise/enrol')
@@ -105,7 +105,7 @@ it('waits for its agent, goes on once that dials, and reaches the cluster throug
   expect(withToken.map(({ kind }) => kind)).toEqual(['Secret'])
 
   const first = start(command ?? '')
-  await see(page, 'Done and proven')
+  await see(page, 'Done and proven', 60_000)
   const credential = join(folder, 'state', 'credential')
   expect(statSync(credential).mode & 0o777).toBe(0o600)
   expect(readFileSync(credential, 'utf8')).not.toContain(token)
@@ -134,7 +134,7 @@ it('waits for its agent, goes on once that dials, and reaches the cluster throug
       }),
     soon,
   )
-  await see(page, 'not connected to')
+  await see(page, 'not connected to', 60_000)
   start(command ?? '')
   await vi.waitFor(async () => expect((await told('thistle')).reach.heard).toBe(true), soon)
 })
@@ -177,7 +177,7 @@ it('hands the manifest to the partner of the demo, whose cluster nobody dials', 
   await pressToDraft(page, 'Draft enrolling it')
   await press(page, 'button', 'Run')
   await press(page, 'button', 'Hand it to the partner')
-  await see(page, 'Done and proven')
+  await see(page, 'Done and proven', 60_000)
   await goTo(page, `${here.url}/clusters/thistle`)
   await see(page, 'thistle-general-4')
   const { json } = await here.api.ask<{

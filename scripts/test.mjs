@@ -11,6 +11,8 @@ mkdirSync(reports, { recursive: true })
 
 let passed = 0
 let failed = 0
+/** What failed, in a few lines each: told once more at the end, where it is found. */
+const failures = []
 
 /** A check that passes or fails as a whole counts as one. */
 function check(name, command, args) {
@@ -18,9 +20,21 @@ function check(name, command, args) {
   const ok = run(command, args) === 0
   console.log(`${ok ? 'ok' : 'FAILED'}  ${name} (${Math.round((Date.now() - started) / 1000)} s)`)
   if (ok) passed++
-  else failed++
+  else {
+    failed++
+    failures.push(name)
+  }
   return ok
 }
+
+/** The beginning of a message, without what only repeats where it came from. */
+const firstLines = (message) =>
+  message
+    .split('\n')
+    .filter((line) => line.trim() !== '' && !line.includes('node_modules'))
+    .slice(0, 14)
+    .join('\n  ')
+    .slice(0, 1500)
 
 /** A test runner's own counts, from its JSON report; a run that left none has failed. */
 function tests(name, project) {
@@ -38,6 +52,13 @@ function tests(name, project) {
     report = JSON.parse(readFileSync(file, 'utf8'))
   } catch {
     console.log(`${name} left no report.`)
+  }
+  for (const { assertionResults = [], message = '', name: path = '' } of report.testResults ?? []) {
+    const file = path.replace(root, '')
+    if (message !== '') failures.push(`${file}: ${firstLines(message)}`)
+    for (const { fullName, status: state, failureMessages = [] } of assertionResults)
+      if (state === 'failed')
+        failures.push(`${file}: ${fullName}\n  ${failureMessages.map(firstLines).join('\n  ')}`)
   }
   passed += report.numPassedTests
   // A suite that fell over outside its tests, or an unhandled rejection, fails the run even with every test green.
@@ -77,5 +98,6 @@ if (check('build', process.execPath, ['scripts/build.mjs'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')
 }
+if (failures.length > 0) console.log(`\nWhat failed:\n- ${failures.join('\n- ')}\n`)
 console.log(`${passed} passed, ${failed} failed`)
 process.exit(failed === 0 ? 0 : 1)

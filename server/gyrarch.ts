@@ -1,5 +1,5 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
-import { type AccessFile, giveAccess } from './access/access-file'
+import { type AccessAsked, type AccessFile, giveAccess } from './access/access-file'
 import { openClusterServers } from './cluster-api/open'
 import type { ClusterServers } from './cluster-api/servers'
 import { Changes } from './changes/changes'
@@ -343,9 +343,9 @@ export class Gyrarch {
     return cluster
   }
 
-  /** The access file of a cluster, good for so many seconds on the wall. */
-  access(name: string, seconds?: number): Promise<AccessFile> {
-    return giveAccess(this, name, seconds)
+  /** The access file of a cluster for a subject, good for so many seconds on the wall. */
+  access(name: string, asked?: AccessAsked): Promise<AccessFile> {
+    return giveAccess(this, name, asked)
   }
 
   putFault(request: FaultRequest): Promise<string> {

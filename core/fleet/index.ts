@@ -75,6 +75,15 @@ export { leftovers, type Leftover } from './leftovers'
 export { scoped, setStrictViews, UnneededRead, wholeView, withParts } from './scope'
 export { type FleetNode, fleetTree, stateContext, type TreePod, withPods } from './tree'
 export { probeKinds, workloadsIn, type PodFact, type WorkloadFact } from './workloads'
+export {
+  accountOf,
+  accountSubject,
+  type Deed,
+  mayDo,
+  notHeld,
+  rightsOf,
+  type Subject,
+} from './authorize'
 export { rightsIn, whatCan, whoCan, type Right, type WhoCan } from './rights'
 export { stands } from './stands'
 export {

@@ -2,8 +2,16 @@
  * Who may do what in a cluster: subjects of bindings, what their roles allow, asked both ways. Source: rbac.authorization.k8s.io/v1
  * (verbs, groups, resources, names; `*` stands for all; a role binding grants a cluster role within its namespace only).
  */
-import { type Json, record, records, text, texts } from '../objects'
-import type { ApiObject } from '../objects'
+import {
+  type ApiObject,
+  type Json,
+  labelSelectorSchema,
+  record,
+  records,
+  selectorTest,
+  text,
+  texts,
+} from '../objects'
 import { compareText } from '../units'
 
 export interface Right {
@@ -20,9 +28,33 @@ export interface Right {
   readonly by: string
 }
 
+/** The labels of an object as text. */
+const labelsOf = (object: Json): Readonly<Record<string, string>> =>
+  Object.fromEntries(
+    Object.entries(record(record(object['metadata'])['labels'])).map(([key, value]) => [
+      key,
+      text(value),
+    ]),
+  )
+
+/** The rules of a cluster role: its own, or those of all that it gathers by their labels. */
+function rulesOf(role: Json, clusterRoles: readonly Json[]): readonly Json[] {
+  const gathers = records(record(role['aggregationRule'])['clusterRoleSelectors']).flatMap(
+    (selector) => {
+      const read = labelSelectorSchema.safeParse(selector)
+      return read.success ? [selectorTest(read.data)] : []
+    },
+  )
+  if (gathers.length === 0) return records(role['rules'])
+  return clusterRoles
+    .filter((each) => each !== role && gathers.some((test) => test(labelsOf(each))))
+    .flatMap((each) => records(each['rules']))
+}
+
 /** Every right that bindings among the objects give. Bindings to roles that are not there give none. */
 export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
   const given = objects as unknown as readonly Json[]
+  const clusterRoles = given.filter(({ kind }) => kind === 'ClusterRole')
   const roles = new Map<string, readonly Json[]>()
   for (const object of given) {
     const metadata = record(object['metadata'])
@@ -32,7 +64,7 @@ export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
         records(object['rules']),
       )
     if (object['kind'] === 'ClusterRole')
-      roles.set(`ClusterRole/${text(metadata['name'])}`, records(object['rules']))
+      roles.set(`ClusterRole/${text(metadata['name'])}`, rulesOf(object, clusterRoles))
   }
   return given.flatMap((object): readonly Right[] => {
     if (object['kind'] !== 'RoleBinding' && object['kind'] !== 'ClusterRoleBinding') return []
@@ -69,11 +101,11 @@ function parts(request: string): { readonly plural: string; readonly api: string
     : { plural: request.slice(0, dot), api: request.slice(dot + 1) }
 }
 
-const covers = (allowed: readonly string[], wanted: string): boolean =>
+export const covers = (allowed: readonly string[], wanted: string): boolean =>
   allowed.includes('*') || allowed.includes(wanted)
 
 /** `pods/log` is covered by itself, by `*` and by `pods/*`. */
-const coversResource = (allowed: readonly string[], wanted: string): boolean =>
+export const coversResource = (allowed: readonly string[], wanted: string): boolean =>
   covers(allowed, wanted) ||
   (wanted.includes('/') &&
     (allowed.includes(`${wanted.split('/')[0] ?? ''}/*`) ||

@@ -1,10 +1,21 @@
 /** The access file of a cluster: a kubeconfig with a token that ends and an authority that covers its names. */
 import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
-import { clusterDomain, type ClusterView, type FleetView, nodesOf, siteOf } from '~/core/fleet'
+import {
+  accountOf,
+  clusterDomain,
+  type ClusterView,
+  type FleetView,
+  nodesOf,
+  siteOf,
+} from '~/core/fleet'
 import { Refusal } from '../changes/errors'
-import type { Line } from '../runner/journal'
+import type { Gyrarch } from '../gyrarch'
+import { isoClock } from '../runner/active'
+import { type Line, writeJournal } from '../runner/journal'
 import type { ClusterServers } from '../cluster-api/servers'
+import { duty } from '../cluster-api/sign-in'
+import type { Signed } from '../cluster-api/signing'
 
 /** How long a token is good for, in seconds, unless it is said. */
 export const usualSeconds = 8 * 3600
@@ -52,24 +63,74 @@ export function namesOf(cluster: ClusterView, view: FleetView): readonly string[
   ]
 }
 
-/** Refuses while the API does not answer: a file that leads nowhere would only mislead. */
-export async function accessFile(
-  servers: ClusterServers,
-  cluster: ClusterView,
-  seconds = usualSeconds,
-): Promise<AccessFile> {
+/** For whom an access file is, and for how long. */
+export interface AccessAsked {
+  /** `duty`, the name of a user, or a service account as `system:serviceaccount:NAMESPACE:NAME`. */
+  readonly as?: string | undefined
+  /** Groups that the user is in. */
+  readonly groups?: readonly string[] | undefined
+  readonly seconds?: number | undefined
+}
+
+const reserved = 'system:'
+
+/** Refuses names that the API keeps for itself. */
+function signedFor({ as = duty, groups = [] }: AccessAsked): Signed {
+  const account = accountOf(as)
+  if (as.startsWith(reserved) && account === null)
+    throw new Refusal('invalid', `Nobody is signed in as ${as}.`, [
+      {
+        path: 'as',
+        says: `names that begin with ${reserved} are the API’s own; a service account is ${reserved}serviceaccount:NAMESPACE:NAME`,
+      },
+    ])
+  const own = groups.find((group) => group.startsWith(reserved))
+  if (own !== undefined)
+    throw new Refusal('invalid', `Nobody is put into ${own}.`, [
+      { path: 'groups', says: `names that begin with ${reserved} are the API’s own` },
+    ])
+  if (groups.length > 0 && (account !== null || as === duty))
+    throw new Refusal('invalid', `${as} is put into no groups.`, [
+      {
+        path: 'groups',
+        says: account
+          ? 'a service account is in the groups of its namespace alone'
+          : 'duty may do everything as it is',
+      },
+    ])
+  return { subject: as, groups }
+}
+
+/** What may do something in an access file: nobody signs in where Gyrarch does not sign. */
+function mustSign(cluster: ClusterView): void {
   if (cluster.reach)
     throw new Refusal(
       'conflict',
       `${cluster.name} was enrolled: Gyrarch signs nobody in there. Ask whoever runs it for an access file.`,
     )
+}
+
+/** Refuses while the API does not answer: a file that leads nowhere would only mislead. */
+export async function accessFile(
+  servers: ClusterServers,
+  cluster: ClusterView,
+  asked: AccessAsked = {},
+): Promise<AccessFile> {
+  mustSign(cluster)
   if (!cluster.apiAnswers)
     throw new Refusal(
       'unavailable',
       `The API of ${cluster.name} does not answer, so there is nothing to get access to. Ask again when it does.`,
     )
-  const { server, authority, token } = await servers.handOut(cluster, 'duty', seconds)
-  const user = `duty@${cluster.name}`
+  const signed = signedFor(asked)
+  const { seconds = usualSeconds } = asked
+  const { server, authority, token } = await servers.handOut(cluster, signed, seconds)
+  const { subject } = signed
+  if (token === null)
+    throw new Refusal('not-found', `${cluster.name} has no such service account: ${subject}.`, [
+      { path: 'as', says: 'is no service account of this cluster' },
+    ])
+  const user = `${subject}@${cluster.name}`
   const expiresWall = new Date(Date.now() + seconds * 1000).toISOString()
   const document = {
     apiVersion: 'v1',
@@ -88,27 +149,50 @@ export async function accessFile(
     users: [{ name: user, user: { token } }],
   }
   return {
-    yaml: `# Access to ${cluster.name} as duty, until ${expiresWall}.\n${writeYaml(document)}`,
+    yaml: `# Access to ${cluster.name} as ${subject}, until ${expiresWall}.\n${writeYaml(document)}`,
     expiresWall,
   }
 }
 
+interface Parts {
+  readonly clusterServers: ClusterServers
+  cluster(name: string): Promise<ClusterView>
+}
+
 /** The same, written down in the journal. */
 export async function giveAccess(
-  gyrarch: {
-    readonly clusterServers: ClusterServers
-    cluster(name: string): Promise<ClusterView>
-    journalLine(line: Line): Promise<void>
-  },
+  gyrarch: Parts & { journalLine(line: Line): Promise<void> },
   name: string,
-  seconds?: number,
+  asked: AccessAsked = {},
 ): Promise<AccessFile> {
-  const file = await accessFile(gyrarch.clusterServers, await gyrarch.cluster(name), seconds)
+  const file = await accessFile(gyrarch.clusterServers, await gyrarch.cluster(name), asked)
+  const { as = duty } = asked
   await gyrarch.journalLine({
     kind: 'access.given',
-    params: { cluster: name, until: file.expiresWall },
+    params: { cluster: name, as, until: file.expiresWall },
     about: `cluster/${name}`,
-    says: `access file of ${name} handed out, valid until ${file.expiresWall}`,
+    says: `access file of ${name} handed out for ${as}, valid until ${file.expiresWall}`,
   })
   return file
+}
+
+/** Every file that a subject was given for a cluster is no good any more, from now on. */
+export async function callBackAccess(
+  gyrarch: Parts & Pick<Gyrarch, 'hub' | 'outside'>,
+  name: string,
+  as = duty,
+): Promise<void> {
+  const cluster = await gyrarch.cluster(name)
+  mustSign(cluster)
+  const { subject } = signedFor({ as })
+  await gyrarch.clusterServers.callBack(cluster, subject, (transaction) =>
+    writeJournal(gyrarch.hub, transaction, isoClock(gyrarch.outside.now), [
+      {
+        kind: 'access.called-back',
+        params: { cluster: name, as },
+        about: `cluster/${name}`,
+        says: `access to ${name} that ${as} was given is called back`,
+      },
+    ]),
+  )
 }

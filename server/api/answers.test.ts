@@ -87,6 +87,8 @@ describe('answers are as described', () => {
         await good('get', `/sites/${name}${part}`)
     await good('get', '/sites/mossgate/resolve?name=registry.mossgate.example')
     await good('get', '/clusters/cedar/access')
+    await good('get', '/clusters/cedar/access?as=maple&groups=keepers&seconds=60')
+    await good('delete', '/clusters/cedar/access?as=maple')
     await good('get', '/clusters/cedar/storage')
     await good('get', '/clusters/cedar/storage/pairs')
     await good('get', '/support?on=2026-06-29')

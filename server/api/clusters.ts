@@ -6,10 +6,17 @@ import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/co
 import { podLog, probePod } from '../access/pods'
 import { Refusal } from '../changes/errors'
 import { backup, clusterEvent, machineReport, nodeReport } from '~/core/contract'
+import { type AccessAsked, callBackAccess } from '../access/access-file'
+import { duty } from '../cluster-api/sign-in'
 import { observed, ok, wholeText } from './answers'
 import { change } from './change-shape'
 import { apiObject, labels, reasoned, state, taint } from './shapes'
 import type { Route } from './route'
+
+/** The name of a user, a group or a service account, as tokens bear it. */
+const subjectText = z
+  .string()
+  .regex(/^[A-Za-z0-9][\w@.:-]{0,252}$/, 'Letters, digits, and - _ . : @ between.')
 
 const cluster = z.object({
   name: z.string(),
@@ -204,19 +211,40 @@ export const clusterRoutes: readonly Route[] = [
   {
     method: 'get',
     path: '/clusters/:name/access',
-    says: 'Its access file (kubeconfig) for a client of one’s own; its token is good for `seconds` on the wall, eight hours unless said.',
-    query: z.object({ seconds: wholeText(28_800).pipe(z.number().min(1)).optional() }),
+    says: 'An access file (kubeconfig) for a client of one’s own: for `duty`, who may do everything, or for a user or service account (`as`, with `groups`), who may do what bindings of the cluster let them. Its token is good for `seconds` on the wall, eight hours unless said.',
+    query: z.object({
+      seconds: wholeText(28_800).pipe(z.number().min(1)).optional(),
+      as: subjectText.optional(),
+      groups: z
+        .string()
+        .max(2000)
+        .transform((text) => text.split(',').map((group) => group.trim()))
+        .pipe(z.array(subjectText).max(50))
+        .optional(),
+    }),
     texts: ['application/yaml'],
     handle: async (gyrarch, { params, query }) => {
-      const { seconds } = query as { seconds?: number }
-      const file = await gyrarch.access(params['name'] ?? '', seconds)
+      const name = params['name'] ?? ''
+      const file = await gyrarch.access(name, query as AccessAsked)
       return {
         text: {
           type: 'application/yaml',
           body: file.yaml,
-          fileName: `${params['name'] ?? 'cluster'}.kubeconfig.yaml`,
+          fileName: `${name || 'cluster'}.kubeconfig.yaml`,
         },
       }
+    },
+  },
+  {
+    method: 'delete',
+    path: '/clusters/:name/access',
+    says: 'Call back every access file that a subject (`as`, `duty` unless said) was given for the cluster: their tokens are refused from now on.',
+    query: z.object({ as: subjectText.optional() }),
+    answer: z.object({ cluster: z.string(), as: z.string() }),
+    handle: async (gyrarch, { params, query }) => {
+      const { as = duty } = query as { readonly as?: string }
+      await callBackAccess(gyrarch, params['name'] ?? '', as)
+      return ok({ cluster: params['name'], as })
     },
   },
 ]

@@ -22,7 +22,7 @@ let apps: AppsV1Api
 
 async function configOf(cluster: string, seconds?: number): Promise<KubeConfig> {
   const file = new KubeConfig()
-  file.loadFromString((await opened.gyrarch.access(cluster, seconds)).yaml)
+  file.loadFromString((await opened.gyrarch.access(cluster, { seconds })).yaml)
   return file
 }
 

@@ -6,24 +6,26 @@ import type { Lists } from './lists'
 import type { Mirror } from './mirror'
 import { logOf, type LogSource } from './logs'
 import { apiVersionOf, type ApiVerb, type Served } from './resources'
+import { permit } from './permit'
 import { reviewed } from './reviews'
+import { type Caller, signedIn, type SignInDesk } from './sign-in'
+import type { Signing } from './signing'
 import { ApiRefusal, notFound } from './status'
 import { metadataOf, tableOf } from './tables'
 import { asServed, targetOf, type Target } from './target'
+import { tokenRequested } from './token-request'
 import { Watch } from './watch'
 
-export interface ClusterDoor {
+export interface ClusterDoor extends SignInDesk {
   readonly cluster: string
   readonly release: string
   readonly address: string
   readonly served: readonly Served[]
-  readonly mirror: Mirror
   readonly lists: Lists
   readonly logs: LogSource
+  readonly signing: Signing
   /** The cluster’s time, in ms. */
   now(): number
-  /** Who a token is of; null for nobody. */
-  subjectOf(token: string): string | null
   /** Writes what a request asks for; the answer with its code. */
   write(request: WriteRequest): Promise<Answer>
   /** What a server could not answer. */
@@ -36,7 +38,7 @@ export interface WriteRequest {
   readonly query: URLSearchParams
   readonly body: Buffer
   readonly contentType: string
-  readonly subject: string
+  readonly caller: Caller
   readonly agent: string
 }
 
@@ -83,13 +85,6 @@ function send(
 }
 
 const probes = new Set(['/readyz', '/livez', '/healthz'])
-
-function signedIn(door: ClusterDoor, request: IncomingMessage): string {
-  const [, token = ''] = /^Bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '') ?? []
-  const subject = token === '' ? null : door.subjectOf(token)
-  if (subject === null) throw new ApiRefusal(401, 'Unauthorized')
-  return subject
-}
 
 const major = /^(\d+)\.(\d+)/
 
@@ -167,7 +162,7 @@ async function answered(
   const url = new URL(asked, 'https://cluster')
   const path = url.pathname.replace(/(?<=.)\/$/, '')
   const method = request.method ?? 'GET'
-  const subject = signedIn(door, request)
+  const caller = await signedIn(door, request)
   if (method === 'GET' && (probes.has(path) || probes.has(path.replace(/\/ping$/, '')))) {
     response.writeHead(200, { 'Content-Type': 'text/plain; charset=utf-8' }).end('ok')
     return
@@ -186,7 +181,7 @@ async function answered(
       return
     }
   }
-  const review = method === 'POST' ? reviewed(path, await peeked(path, request)) : null
+  const review = method === 'POST' ? reviewed(caller, path, await peeked(path, request)) : null
   if (review !== null) {
     send(response, 201, review)
     return
@@ -197,18 +192,26 @@ async function answered(
   const verb = verbOf(method, target)
   if (!(await door.mirror.refresh()))
     throw new ApiRefusal(503, 'the API of the cluster does not answer', { retryAfterSeconds: 5 })
+  permit(caller, target, verb === 'list' && isWatch(url.searchParams) ? 'watch' : verb)
   if (verb === 'get' || verb === 'list') {
     await read(door, target, verb, { url, accept: request.headers.accept, response })
     return
   }
   formOf(request.headers.accept)
+  const body = await bodyOf(request)
+  const contentType =
+    (request.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase() ?? ''
+  if (target.subresource?.name === 'token') {
+    send(response, 201, await tokenRequested(door.signing, { target, body, contentType }))
+    return
+  }
   const answer = await door.write({
     verb,
     target,
     query: url.searchParams,
-    body: await bodyOf(request),
-    contentType: (request.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase() ?? '',
-    subject,
+    body,
+    contentType,
+    caller,
     agent: request.headers['user-agent'] ?? '',
   })
   const warnings = (answer.warnings ?? []).map((text) => `299 - ${JSON.stringify(text)}`)
@@ -217,6 +220,8 @@ async function answered(
 
 const peeked = async (path: string, request: IncomingMessage): Promise<Buffer> =>
   path.startsWith('/apis/authorization.k8s.io/') ? bodyOf(request) : Buffer.alloc(0)
+
+const isWatch = (query: URLSearchParams): boolean => /^(true|1)$/.test(query.get('watch') ?? '')
 
 interface Reading {
   readonly url: URL
@@ -237,8 +242,7 @@ async function read(
   }
   const form = formOf(accept)
   const included = includedOf(query)
-  const isWatch = /^(true|1)$/.test(query.get('watch') ?? '')
-  if (isWatch && target.subresource === null) {
+  if (isWatch(query) && target.subresource === null) {
     await new Watch(
       door.mirror,
       target,

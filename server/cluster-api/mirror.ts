@@ -61,6 +61,7 @@ const hasSpec = (object: ApiObject): boolean => isRecord(object['spec'])
 export class Mirror {
   private readonly byKind = new Map<string, Map<string, Kept>>()
   private readonly changes: Change[] = []
+  private readonly newest = new Map<string, number>()
   private readonly listeners = new Set<() => void>()
   private copied = 0
   private running: Promise<boolean> | null = null
@@ -99,6 +100,11 @@ export class Mirror {
 
   all(): readonly Kept[] {
     return [...this.byKind.values()].flatMap((kinds) => [...kinds.values()])
+  }
+
+  /** The version of the newest change of a kind; 0 for one that has none. */
+  changedAt(kind: string): number {
+    return this.newest.get(kind) ?? 0
   }
 
   find(kind: string, namespace: string, name: string): Kept | undefined {
@@ -212,6 +218,7 @@ export class Mirror {
   }
 
   private note(change: Change): void {
+    this.newest.set(change.kind, change.version)
     // The first copy is no change: it is where watching can begin.
     if (this.copied === 0) this.begun = change.version
     else this.changes.push(change)

@@ -81,6 +81,14 @@ const pods: readonly Subresource[] = [
   { name: 'eviction', kind: 'Eviction', apiVersion: 'policy/v1', verbs: ['create'] },
   { name: 'log', kind: 'Pod', verbs: ['get'] },
 ]
+const accountTokens: readonly Subresource[] = [
+  {
+    name: 'token',
+    kind: 'TokenRequest',
+    apiVersion: 'authentication.k8s.io/v1',
+    verbs: ['create'],
+  },
+]
 const rbac = 'rbac.authorization.k8s.io/v1'
 const flows = 'flowcontrol.apiserver.k8s.io/v1'
 
@@ -91,7 +99,7 @@ export const resources: readonly Resource[] = [
   resource('v1', 'Service', { short: 'svc', status: true }),
   resource('v1', 'ConfigMap', { short: 'cm' }),
   resource('v1', 'Secret'),
-  resource('v1', 'ServiceAccount', { short: 'sa' }),
+  resource('v1', 'ServiceAccount', { short: 'sa', more: accountTokens }),
   resource('v1', 'Event', { short: 'ev' }),
   resource('v1', 'PersistentVolume', { short: 'pv', wide: true, status: true }),
   resource('v1', 'PersistentVolumeClaim', { short: 'pvc', status: true }),

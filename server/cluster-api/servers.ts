@@ -3,6 +3,7 @@
  * cluster that rests, or whose API is down, is silent on its port.
  */
 import { createServer, type Server } from 'node:https'
+import type { Transaction } from 'sequelize'
 import type { ClusterView } from '~/core/fleet'
 import { authorityFor, leafOf, tokenKeyOf } from '../access/authority'
 import type { Hub } from '../live/hub'
@@ -14,7 +15,8 @@ import { answerRequest, type Answer, type WriteRequest } from './handler'
 import { Lists } from './lists'
 import { Mirror, type Source } from './mirror'
 import { servedAt } from './resources'
-import { readToken, signToken } from './tokens'
+import { Rights } from './sign-in'
+import { type Signed, Signing } from './signing'
 
 /** What has to be known of a cluster to serve its API. */
 export type ServedCluster = Pick<ClusterView, 'name' | 'release' | 'apiAnswers'>
@@ -35,11 +37,17 @@ export interface ClusterServersParts {
   readonly onError: (error: unknown) => void
 }
 
+export interface HandedOut {
+  readonly server: string
+  readonly authority: string
+  readonly token: string | null
+}
+
 interface Door {
   readonly server: Server
   readonly port: number
   readonly mirror: Mirror
-  readonly tokenKey: Buffer
+  readonly signing: Signing
   release: string
   isOpen: boolean
 }
@@ -63,12 +71,11 @@ export class ClusterServers {
     await this.sync()
   }
 
-  /** Where a cluster answers, its authority and a new token; its port is opened if it is not yet. */
-  async handOut(
-    cluster: ServedCluster,
-    subject: string,
-    seconds: number,
-  ): Promise<{ readonly server: string; readonly authority: string; readonly token: string }> {
+  /**
+   * Where a cluster answers, its authority and a new token for a subject, null for a service account that is not there; its
+   * port is opened if it is not yet.
+   */
+  async handOut(cluster: ServedCluster, signed: Signed, seconds: number): Promise<HandedOut> {
     const door = await this.doorOf(cluster)
     door.isOpen = cluster.apiAnswers
     // Of the same keys, but for the names of today.
@@ -79,12 +86,26 @@ export class ClusterServers {
       cluster.name,
       await this.parts.namesOf(cluster),
     )
-    const until = Date.now() + seconds * 1000
     return {
       server: `https://127.0.0.1:${door.port}`,
       authority: authority.certificate,
-      token: signToken(door.tokenKey, { cluster: cluster.name, subject, until }),
+      token: await door.signing.sign(signed, seconds),
     }
+  }
+
+  /** Calls back every token that a subject was given for a cluster; `write` joins the transaction. */
+  async callBack(
+    cluster: ServedCluster,
+    subject: string,
+    write: (transaction: Transaction) => Promise<void>,
+  ): Promise<void> {
+    const { signing } = await this.doorOf(cluster)
+    const epochs = signing.raised(subject)
+    await this.parts.database.write(async (transaction) => {
+      await AuthorityRow.update({ epochs }, { where: { cluster: cluster.name }, transaction })
+      await write(transaction)
+    })
+    signing.take(epochs)
   }
 
   async close(): Promise<void> {
@@ -141,8 +162,10 @@ export class ClusterServers {
     const { name } = cluster
     await authorityFor(database, vault, name, await this.parts.namesOf(cluster))
     const leaf = await leafOf(vault, name, loopback)
-    const tokenKey = await tokenKeyOf(vault, name)
+    const row = await AuthorityRow.findByPk(name)
     const mirror = new Mirror({ served: (since) => outside.served(name, since) })
+    const signing = new Signing(name, await tokenKeyOf(vault, name), row?.epochs ?? {}, mirror)
+    const rights = new Rights(mirror)
     const lists = new Lists(mirror)
     const server = createServer(
       { key: leaf.key, cert: leaf.certificate, minVersion: 'TLSv1.2' },
@@ -162,7 +185,8 @@ export class ClusterServers {
               },
             },
             now: () => outside.now,
-            subjectOf: (token) => readToken(tokenKey, name, token)?.subject ?? null,
+            signing,
+            rights,
             write: (write) => this.parts.write(name, write, mirror),
             onError: this.parts.onError,
           },
@@ -174,13 +198,13 @@ export class ClusterServers {
       if (!door.isOpen) socket.destroy()
     })
     server.on('tlsClientError', () => undefined)
-    const remembered = (await AuthorityRow.findByPk(name))?.port ?? 0
+    const remembered = row?.port ?? 0
     const port = await listenOn(server, remembered)
     const door: Door = {
       server,
       port,
       mirror,
-      tokenKey,
+      signing,
       release: cluster.release,
       isOpen: cluster.apiAnswers,
     }

@@ -5,6 +5,11 @@ import { z } from 'zod'
 const claims = z.object({
   cluster: z.string(),
   subject: z.string(),
+  groups: z.array(z.string()).default([]),
+  /** Of a service account: the one that it was given to, and not another of its name. */
+  uid: z.string().optional(),
+  /** How often what this subject was given has been called back before. */
+  epoch: z.number().default(0),
   /** Ends, in ms on the wall. */
   until: z.number(),
   nonce: z.string(),
@@ -15,7 +20,7 @@ const signatureOf = (key: Buffer, body: string): Buffer =>
   createHmac('sha256', key).update(body).digest()
 
 /** A token that nobody was given before. */
-export function signToken(key: Buffer, given: Omit<Claims, 'nonce'>): string {
+export function signToken(key: Buffer, given: Omit<z.input<typeof claims>, 'nonce'>): string {
   const nonce = randomBytes(12).toString('base64url')
   const body = Buffer.from(JSON.stringify({ ...given, nonce })).toString('base64url')
   return `${body}.${signatureOf(key, body).toString('base64url')}`

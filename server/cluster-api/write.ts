@@ -16,6 +16,7 @@ import { commit, type Desk, isDryRun } from './commit'
 import { deleted, deletedAll, evicted } from './delete'
 import { type Answer, scaleOf, type WriteRequest } from './handler'
 import type { Kept } from './mirror'
+import { keepsWithin, permit } from './permit'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
 import { ApiRefusal, groupOf, notFound, qualified } from './status'
 import { asServed, type Target } from './target'
@@ -132,9 +133,10 @@ interface Result {
 
 async function store(
   desk: Desk,
-  { target, query }: WriteRequest,
+  { target, query, caller }: WriteRequest,
   { live, object, owners, warnings }: Result,
 ): Promise<Answer> {
+  keepsWithin(caller, desk.mirror, target, object)
   const { kind } = target.served.resource
   const isDry = isDryRun(query)
   const before = record(live?.object['metadata'])
@@ -310,6 +312,7 @@ async function appliedTo(desk: Desk, request: WriteRequest): Promise<Answer> {
     target.name ?? '',
   )
   if (live) isFresh(target, live, wanted)
+  else permit(request.caller, target, 'create')
   const asked = live ? asServed(target.served, live.object) : null
   const isForced = query.get('force') === 'true'
   const result = applied(target.served.resource, asked, wanted, { manager, isForced })

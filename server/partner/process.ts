@@ -6,6 +6,7 @@ import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { authorityFor } from '../access/authority'
 import { ClusterServers } from '../cluster-api/servers'
+import { duty } from '../cluster-api/sign-in'
 import { writeTo } from '../cluster-api/write'
 import { partnerScenario } from '../connectors/standin/demo'
 import { inThisThread } from '../connectors/standin/engine-link'
@@ -60,10 +61,14 @@ async function open({ dir, agent }: PartnerStart): Promise<{
     onError: failed,
   })
   await servers.listen()
-  const { server, token } = await servers.handOut(await seen(), 'duty', tokenSeconds)
+  const { server, token } = await servers.handOut(
+    await seen(),
+    { subject: duty, groups: [] },
+    tokenSeconds,
+  )
   const tokenFile = join(dir, 'token')
   const authorityFile = join(dir, 'ca.crt')
-  writeFileSync(tokenFile, token, { mode: 0o600 })
+  writeFileSync(tokenFile, token ?? '', { mode: 0o600 })
   writeFileSync(authorityFile, (await authorityFor(database, vault, name, [name])).certificate)
   const agents = new PartnerAgents(dir, agent, { url: server, tokenFile, authorityFile }, (ended) =>
     tell({ type: 'ended', name: ended }),

@@ -386,6 +386,7 @@ export function defineRecords(sequelize: Sequelize): void {
       expires: text(),
       sealed: { type: TEXT, allowNull: true },
       port: { type: INTEGER, allowNull: true },
+      epochs: optionalJson(),
     },
     { ...common, tableName: 'authorities' },
   )

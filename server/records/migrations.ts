@@ -240,6 +240,7 @@ export const recordMigrations: readonly Migration[] = [
     name: '0029-steps-on-the-wall',
     up: sql(`ALTER TABLE steps ADD COLUMN onTheWall TINYINT(1) NOT NULL DEFAULT 0`),
   },
+  { name: '0030-access-epochs', up: sql(`ALTER TABLE authorities ADD COLUMN epochs JSON`) },
 ]
 
 /** Commands that were done before their effects were recorded, in the order in which they ended. */

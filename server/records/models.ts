@@ -384,4 +384,6 @@ export class AuthorityRow extends Model<
   declare sealed: string | null
   /** Where the API of the cluster listens on this machine. */
   declare port: CreationOptional<number | null>
+  /** How often what a subject was given has been called back, by its name. */
+  declare epochs: CreationOptional<Readonly<Record<string, number>> | null>
 }

@@ -7,6 +7,7 @@ import { compareText, isoTime } from '../../core/units'
 import { endpointSlices, serviceObjects } from './services'
 import { apiAnswers } from '../cluster/api'
 import type { Simulator } from '../engine/simulator'
+import { standardObjects } from '../cluster/standard-objects'
 import { masked, withOwners } from './written'
 import { podObject } from './pods'
 import { workloadObjects } from './workloads'
@@ -147,6 +148,11 @@ export function objectsOf(
     ...writtenObjects(cluster, filter.isWhole === true),
     ...workloadObjects(cluster),
   ]
+  all.push(
+    ...standardObjects(cluster)
+      .filter(({ kind }) => wants(kind))
+      .map((object) => withOwners(cluster, object, cluster.createdAt)),
+  )
   if (wants('Namespace')) all.push(...namespaceObjects(cluster))
   if (wants('Node'))
     all.push(...cluster.nodes.map((node) => nodeObject(node, sim.now, cluster.maxPodsPerNode)))
