@@ -62,6 +62,7 @@ export default [
   route('do/jump', 'areas/jump.ts'),
   route('do/clock', 'areas/clock.ts'),
   route('do/since', 'areas/since.ts'),
+  route('do/access', 'areas/access.ts'),
   route('do/hand-over', 'areas/hand-over.ts'),
   route('*', 'areas/nowhere.tsx'),
 ] satisfies RouteConfig

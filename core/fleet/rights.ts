@@ -3,7 +3,6 @@
  * (verbs, groups, resources, names; `*` stands for all; a role binding grants a cluster role within its namespace only).
  */
 import {
-  type ApiObject,
   type Json,
   labelSelectorSchema,
   record,
@@ -52,8 +51,8 @@ function rulesOf(role: Json, clusterRoles: readonly Json[]): readonly Json[] {
 }
 
 /** Every right that bindings among the objects give. Bindings to roles that are not there give none. */
-export function rightsIn(objects: readonly ApiObject[]): readonly Right[] {
-  const given = objects as unknown as readonly Json[]
+export function rightsIn(objects: readonly object[]): readonly Right[] {
+  const given = objects.map(record)
   const clusterRoles = given.filter(({ kind }) => kind === 'ClusterRole')
   const roles = new Map<string, readonly Json[]>()
   for (const object of given) {

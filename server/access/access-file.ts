@@ -1,4 +1,5 @@
 /** The access file of a cluster: a kubeconfig with a token that ends and an authority that covers its names. */
+import { z } from 'zod'
 import { writeYaml } from '~/core/objects'
 import { clusterRanges, parseCidr } from '~/core/addresses'
 import {
@@ -62,6 +63,11 @@ export function namesOf(cluster: ClusterView, view: FleetView): readonly string[
     ...(ranges?.ok && ranges.value.apiAddress !== null ? [ranges.value.apiAddress] : []),
   ]
 }
+
+/** The name of a user, a group or a service account, as tokens bear it. */
+export const subjectText = z
+  .string()
+  .regex(/^[A-Za-z0-9][\w@.:-]{0,252}$/, 'Letters, digits, and - _ . : @ between.')
 
 /** For whom an access file is, and for how long. */
 export interface AccessAsked {

@@ -6,17 +6,12 @@ import { clusterState, stateContext, nodesOf, nodeState, probeKinds } from '~/co
 import { podLog, probePod } from '../access/pods'
 import { Refusal } from '../changes/errors'
 import { backup, clusterEvent, machineReport, nodeReport } from '~/core/contract'
-import { type AccessAsked, callBackAccess } from '../access/access-file'
+import { type AccessAsked, callBackAccess, subjectText } from '../access/access-file'
 import { duty } from '../cluster-api/sign-in'
 import { observed, ok, wholeText } from './answers'
 import { change } from './change-shape'
 import { apiObject, labels, reasoned, state, taint } from './shapes'
 import type { Route } from './route'
-
-/** The name of a user, a group or a service account, as tokens bear it. */
-const subjectText = z
-  .string()
-  .regex(/^[A-Za-z0-9][\w@.:-]{0,252}$/, 'Letters, digits, and - _ . : @ between.')
 
 const cluster = z.object({
   name: z.string(),

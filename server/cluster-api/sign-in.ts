@@ -9,7 +9,6 @@ import {
   rightsOf,
   type Subject,
 } from '~/core/fleet'
-import type { ApiObject } from '~/core/objects'
 import type { Mirror } from './mirror'
 import type { Signing } from './signing'
 import { ApiRefusal } from './status'
@@ -41,7 +40,7 @@ export class Rights {
     const version = Math.max(...kinds.map((kind) => this.mirror.changedAt(kind)))
     if (version !== this.version) {
       const objects = kinds.flatMap((kind) => [...this.mirror.of(kind).values()])
-      this.rights = rightsIn(objects.map(({ object }) => object as unknown as ApiObject))
+      this.rights = rightsIn(objects.map(({ object }) => object))
       this.version = version
     }
     return rightsOf(this.rights, subject)
@@ -86,16 +85,16 @@ function impersonated({ headers }: IncomingMessage): Subject | null {
   return { name, groups: [...groups, authenticated] }
 }
 
-function mayStandIn({ subject, rights }: Caller, other: Subject): void {
+function mayStandIn({ subject, rights }: Caller, target: Subject): void {
   if (rights === null) return
-  const account = accountOf(other.name)
+  const account = accountOf(target.name)
   const wanted = [
     account
       ? { resource: 'serviceaccounts', ...account }
-      : { resource: 'users', namespace: null, name: other.name },
+      : { resource: 'users', namespace: null, name: target.name },
     ...(account
       ? []
-      : other.groups
+      : target.groups
           .filter((group) => group !== authenticated)
           .map((name) => ({ resource: 'groups', namespace: null, name }))),
   ]
@@ -116,9 +115,9 @@ export async function signedIn(desk: SignInDesk, request: IncomingMessage): Prom
   const subject = await subjectOf(desk, claims)
   if (subject.name !== duty) await desk.mirror.refresh()
   const caller = { subject, rights: desk.rights.of(subject) }
-  const other = impersonated(request)
-  if (other === null) return caller
+  const standsInFor = impersonated(request)
+  if (standsInFor === null) return caller
   await desk.mirror.refresh()
-  mayStandIn(caller, other)
-  return { subject: other, rights: desk.rights.of(other) }
+  mayStandIn(caller, standsInFor)
+  return { subject: standsInFor, rights: desk.rights.of(standsInFor) }
 }

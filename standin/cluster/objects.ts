@@ -12,7 +12,7 @@ import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
 import { queueAutoscalers } from './autoscale'
 import { queueCron } from './cron'
-import { standardObjects } from './standard-objects'
+import { keptObject } from './standard-objects'
 import {
   currentTemplate,
   hashOf,
@@ -50,10 +50,8 @@ export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | 
   const workload = workloadFor(cluster, manifest)
   if (workload) return manifestOf(workload)
   const key = objectKey(manifest)
-  const stored = (cluster.objects ?? []).find((object) => objectKey(object) === key)
+  const stored = keptObject(cluster, key)
   if (stored) return stored
-  const standard = standardObjects(cluster).find((object) => objectKey(object) === key)
-  if (standard) return standard
   if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name))
     return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
   const service =

@@ -107,3 +107,9 @@ export function standardObjects(cluster: Cluster): readonly Manifest[] {
     (object) => !written.has(objectKey(object)),
   )
 }
+
+/** The object of a key, as it was written or as it is there by itself. */
+export const keptObject = (cluster: Cluster, key: string): Manifest | undefined =>
+  [...(cluster.objects ?? []), ...standardObjects(cluster)].find(
+    (object) => objectKey(object) === key,
+  )

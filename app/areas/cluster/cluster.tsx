@@ -138,8 +138,6 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const gyrarch = context.get(gyrarchContext)
   return orRefused(async () => {
     const asked = await askedForm(request, acting)
-    if (asked.do === 'access')
-      return { yaml: (await gyrarch.access(params.name)).yaml, refused: null }
     if (asked.do === 'health') {
       const policy = healthBody.safeParse(asked.policy)
       if (!policy.success)
@@ -154,7 +152,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       const record = await gyrarch.changes.draft('cluster.takedown', { cluster: params.name })
       throw redirect(`/changes/${record.id}`)
     }
-    throw new Refusal('invalid', 'A cluster can give its access file or be taken down.')
+    throw new Refusal(
+      'invalid',
+      'The health policy of a cluster can be set, or it can be taken down.',
+    )
   })
 }
 

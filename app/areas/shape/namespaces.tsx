@@ -1,6 +1,5 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
-import { useMemo, useState } from 'react'
-import { clusterOf, rightsIn, whatCan, whoCan } from '~/core/fleet'
+import { clusterOf, rightsIn } from '~/core/fleet'
 import { sizeAllowance, storageAllowance } from '~/core/manifests'
 import { amountOf } from '~/core/objects'
 import { readWorld } from '~/core/placement'
@@ -15,10 +14,8 @@ import './shape.css'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/namespaces'
 import { levelLabel, NewNamespace } from './new-namespace'
-import { Choice } from '../../kit/choice'
-import { Field } from '../../kit/field'
-import { SuggestField } from '../../kit/suggest-field'
 import { ChooseCluster } from '../../parts/choose-cluster'
+import { WhoCan } from './who-can'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Namespaces · Gyrarch' }]
 
@@ -89,6 +86,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     clusters: view.clusters.map((eachCluster) => eachCluster.name),
     rows,
     rights: rightsIn(objects),
+    // Gyrarch signs nobody in where somebody else does.
+    signs: cluster?.apiAnswers === true && !cluster.reach,
     offers: {
       sizes: [
         ...new Set((cluster?.pools ?? []).flatMap((pool) => (pool.size === '' ? [] : [pool.size]))),
@@ -146,95 +145,8 @@ const columns: readonly Column<Row>[] = [
   { name: 'objects', value: (row) => row.objects, number: true },
 ]
 
-function WhoCan({
-  rights,
-  namespaces,
-}: {
-  readonly rights: Route.ComponentProps['loaderData']['rights']
-  readonly namespaces: readonly string[]
-}) {
-  const [verb, setVerb] = useState('get')
-  const [resource, setResource] = useState('pods')
-  const [namespace, setNamespace] = useState('')
-  const [subject, setSubject] = useState('')
-  const who = useMemo(
-    () => whoCan(rights, verb.trim(), resource.trim(), namespace === '' ? null : namespace),
-    [rights, verb, resource, namespace],
-  )
-  const subjects = useMemo(
-    () => [...new Set(rights.map((right) => right.subject))].sort(),
-    [rights],
-  )
-  const what = useMemo(() => whatCan(rights, subject), [rights, subject])
-  return (
-    <section aria-label="Who can">
-      <h3>Who can</h3>
-      <div className="who-can">
-        <SuggestField
-          label="Verb"
-          mono
-          value={verb}
-          onChange={setVerb}
-          width={110}
-          suggestions={['get', 'list', 'watch', 'create', 'update', 'patch', 'delete']}
-        />
-        <Field
-          label="Resource"
-          mono
-          value={resource}
-          onChange={setResource}
-          width={190}
-          help="like pods/log or deployments.apps"
-        />
-        <Choice
-          label="In namespace"
-          value={namespace}
-          empty="anywhere"
-          options={namespaces}
-          onChange={setNamespace}
-          width={170}
-        />
-      </div>
-      <ul className="facts" aria-label="Subjects that can">
-        {who.map((whoCan) => (
-          <li key={whoCan.subject}>
-            <span>{whoCan.subject}</span>
-            <span className="source">
-              {whoCan.by.join('; ')}
-              {whoCan.names.length > 0 ? `, only ${whoCan.names.join(', ')}` : ''}
-            </span>
-          </li>
-        ))}
-        {who.length === 0 ? <li className="soft">No binding lets anybody.</li> : null}
-      </ul>
-      <h3>What can</h3>
-      <Choice
-        label="Subject"
-        hideLabel
-        value={subject}
-        empty="a subject…"
-        options={subjects}
-        onChange={setSubject}
-        width={300}
-      />
-      {subject === '' ? null : (
-        <ul className="facts" aria-label={`What ${subject} can`}>
-          {what.map((right, i) => (
-            <li key={i}>
-              <span>
-                {right.verbs.join(', ')} {right.resources.join(', ')}
-              </span>
-              <span className="source">{right.namespace ?? 'anywhere'}</span>
-            </li>
-          ))}
-        </ul>
-      )}
-    </section>
-  )
-}
-
 export default function Namespaces({ loaderData }: Route.ComponentProps) {
-  const { cluster, clusters, rows, rights, offers } = loaderData
+  const { cluster, clusters, rows, rights, signs, offers } = loaderData
   return (
     <Page
       title={cluster === null ? 'Namespaces' : `Namespaces of ${cluster}`}
@@ -245,7 +157,12 @@ export default function Namespaces({ loaderData }: Route.ComponentProps) {
             how strictly its pods are held.
           </p>
         ) : (
-          <WhoCan rights={rights} namespaces={rows.map((row) => row.name)} />
+          <WhoCan
+            cluster={cluster}
+            signs={signs}
+            rights={rights}
+            namespaces={rows.map((row) => row.name)}
+          />
         )
       }
     >
