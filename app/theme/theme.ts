@@ -102,6 +102,7 @@ export const theme = createTheme({
     MuiAutocomplete: {
       styleOverrides: {
         inputRoot: { padding: '0 34px 0 0 !important' },
+        input: { padding: '6px 9px !important' },
         option: { fontSize: 13, minHeight: 30 },
         endAdornment: { right: '4px !important' },
       },

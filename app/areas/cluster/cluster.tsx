@@ -205,6 +205,7 @@ const nodeColumns = (now: string): readonly Column<NodeRow>[] => [
   { name: 'pods', value: (node) => node.pods, number: true },
   {
     name: 'made',
+    isHiddenAtFirst: true,
     value: (node) => node.createdAt,
     show: (node) => <Ago at={node.createdAt} now={now} />,
   },

@@ -66,7 +66,7 @@ export function NewNamespace({
         ]),
   ].join('\n---\n')
   return (
-    <section aria-label="A new namespace">
+    <section aria-label="A new namespace" className="new-namespace">
       <h2>A new namespace</h2>
       <SchemaForm
         label="A new namespace"

@@ -9,6 +9,8 @@ export interface Column<Row> {
   readonly number?: boolean
   /** Long text that wraps instead of being cut off. */
   readonly wraps?: boolean
+  /** Shown only once it is asked for: what is seldom needed leaves room for what is. */
+  readonly isHiddenAtFirst?: boolean
 }
 
 export interface Sort {

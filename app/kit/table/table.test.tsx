@@ -24,6 +24,7 @@ const columns = [
   { name: 'name', value: (row: Machine) => row.name },
   { name: 'cores', value: (row: Machine) => row.cores, number: true },
   { name: 'zone', value: (row: Machine) => row.zone },
+  { name: 'rack', value: (row: Machine) => `rack of ${row.zone}`, isHiddenAtFirst: true },
 ]
 
 // More than a hundred rows are never handed to the data grid, which jsdom cannot lay out.
@@ -66,6 +67,14 @@ describe('a table', () => {
     expect(firstNames()).toEqual(['oak-150', 'oak-149', 'oak-148'])
     await userEvent.click(head)
     expect(firstNames()).toEqual(['oak-150', 'oak-149', 'oak-148'])
+  })
+
+  it('shows what is seldom needed once it is asked for', async () => {
+    show(150)
+    expect(screen.queryByRole('columnheader', { name: 'rack' })).toBeNull()
+    await userEvent.click(screen.getByRole('button', { name: 'Columns' }))
+    await userEvent.click(screen.getByRole('menuitemcheckbox', { name: 'rack' }))
+    expect(screen.getByRole('columnheader', { name: 'rack', hidden: true })).toBeTruthy()
   })
 
   it('is found in, in every column or in one', async () => {

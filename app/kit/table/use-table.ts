@@ -23,7 +23,9 @@ export function useTable<Row>(
   const [find, setFind] = useState('')
   const [inColumn, setInColumn] = useState<string | null>(null)
   const [sort, setSort] = useState<Sort | null>(null)
-  const [hidden, setHidden] = useState<ReadonlySet<string>>(new Set())
+  const [hidden, setHidden] = useState<ReadonlySet<string>>(
+    () => new Set(columns.filter((each) => each.isHiddenAtFirst).map(({ name }) => name)),
+  )
   const shown = useMemo(
     () =>
       sortRows(
