@@ -105,7 +105,7 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
     repositories.add(`${outside?.registry ?? ''}/${outside?.below ?? ''}/${path}`)
   for (const own of [...addOnWorkloads(0), networkWorkload(0)])
     repositories.add(imageParts(own.image).repository)
-  const images = Object.fromEntries(
+  const images: Record<string, Record<string, string>> = Object.fromEntries(
     [...repositories]
       .sort()
       .map((repository) => [
@@ -113,6 +113,10 @@ export function buildWorld(given: Scenario, seed: number, nodes = 0): World {
         Object.fromEntries(scenario.tags.map((tag) => [tag, digestOf(`${repository}:${tag}`)])),
       ]),
   )
+  for (const image of scenario.published) {
+    const { repository, tag } = imageParts(image)
+    images[repository] = { ...images[repository], [tag]: digestOf(image) }
+  }
   const peers = plain(scenario.peers) as NonNullable<World['peers']>
   return {
     seed,

@@ -363,6 +363,8 @@ export const scenarioSchema = z.object({
     .default([]),
   /** Tags that each workload’s repository holds. */
   tags: z.array(z.string()).default(['1', '2', '3']),
+  /** Images that anybody may pull from where their names lead. */
+  published: z.array(z.string()).default([]),
   copies: z.object({
     site: z.string(),
     cluster: z.string(),

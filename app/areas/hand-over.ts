@@ -8,8 +8,8 @@ import type { Route } from './+types/hand-over'
 
 export async function action({ request, context }: Route.ActionArgs) {
   return orRefused(async () => {
-    const { name } = await askedForm(request, z.object({ name: field() }))
-    await handOver(context.get(gyrarchContext), name)
+    const { name, acts } = await askedForm(request, z.object({ name: field(), acts: field() }))
+    await handOver(context.get(gyrarchContext), name, acts !== '')
     return { refused: null }
   })
 }

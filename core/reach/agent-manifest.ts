@@ -21,6 +21,9 @@ const space = 'gyrarch-agent'
 const name = 'gyrarch-agent'
 const labels = { 'app.kubernetes.io/name': name }
 
+/** The account that an agent runs under. */
+export const agentAccount = { namespace: space, name } as const
+
 const named = (own: string = name) => ({ name: own, namespace: space, labels })
 
 /** The rights to read what is shown, and those to act as well. */
@@ -89,6 +92,21 @@ export const rolesText = (
   read: writeYaml(clusterRole('gyrarch-read', readingRules(shown))),
   act: writeYaml(clusterRole('gyrarch-act', actingRules)),
 })
+
+/** What lets an agent act in its cluster as well: to be applied beside its manifest. */
+export const actingManifest = (): string =>
+  [
+    clusterRole('gyrarch-act', actingRules),
+    {
+      apiVersion: 'rbac.authorization.k8s.io/v1',
+      kind: 'ClusterRoleBinding',
+      metadata: { name: 'gyrarch-act', labels },
+      roleRef: { apiGroup: 'rbac.authorization.k8s.io', kind: 'ClusterRole', name: 'gyrarch-act' },
+      subjects: [{ kind: 'ServiceAccount', ...agentAccount }],
+    },
+  ]
+    .map(writeYaml)
+    .join('---\n')
 
 function deployment({ cluster, relay, image }: AgentPlace) {
   const host = 'https://kubernetes.default.svc'

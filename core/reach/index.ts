@@ -9,6 +9,6 @@ export {
   type SignIn,
   withContext,
 } from './access-file'
-export { agentManifest, rolesText } from './agent-manifest'
+export { actingManifest, agentAccount, agentManifest, rolesText } from './agent-manifest'
 export { clusterDismiss, clusterEnrol, type EnrolIntent } from './enrol'
 export { notHere } from './not-here'

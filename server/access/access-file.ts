@@ -11,7 +11,7 @@ import {
   siteOf,
 } from '~/core/fleet'
 import { Refusal } from '../changes/errors'
-import type { Gyrarch } from '../gyrarch'
+import type { Hub } from '../live/hub'
 import { isoClock } from '../runner/active'
 import { type Line, writeJournal } from '../runner/journal'
 import type { ClusterServers } from '../cluster-api/servers'
@@ -184,7 +184,7 @@ export async function giveAccess(
 
 /** Every file that a subject was given for a cluster is no good any more, from now on. */
 export async function callBackAccess(
-  gyrarch: Parts & Pick<Gyrarch, 'hub' | 'outside'>,
+  gyrarch: Parts & { readonly hub: Hub; readonly outside: { readonly now: number } },
   name: string,
   as = duty,
 ): Promise<void> {

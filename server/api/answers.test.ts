@@ -420,10 +420,11 @@ describe('answers are as described', () => {
     const handOver = '/clusters/thistle/agent/hand-over'
     expect((await ask('post', handOver)).status).toBe(409)
     const take = vi.spyOn(gyrarch.partner, 'take').mockResolvedValue(undefined)
-    await good('post', handOver)
+    await good('post', handOver, { acts: false })
     expect(take).toHaveBeenCalledWith('thistle', {
       relay: expect.stringContaining('ws://') as string,
       token: expect.stringMatching(/^[\w-]{32,}$/) as string,
+      manifest: expect.any(String) as string,
     })
     await good('post', `/changes/${waiting}/take-back`, {})
     await vi.waitFor(

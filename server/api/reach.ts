@@ -7,6 +7,9 @@ import type { Route } from './route'
 
 const nullableText = z.string().nullable()
 
+/** Whether the agent may act in the cluster as well as read. */
+const handOverBody = z.object({ acts: z.boolean().default(false) }).optional()
+
 export const reachRoutes: readonly Route[] = [
   {
     method: 'get',
@@ -36,10 +39,12 @@ export const reachRoutes: readonly Route[] = [
     method: 'post',
     path: '/clusters/:name/agent/hand-over',
     says: 'Hands the manifest of an agent to the stand-in of a partner, who runs it beside a cluster of its own: thistle.',
+    body: handOverBody,
     answer: z.object({ cluster: z.string() }),
     status: 202,
-    handle: async (gyrarch, { params }) => {
-      await handOver(gyrarch, params['name'] ?? '')
+    handle: async (gyrarch, { params, body }) => {
+      const asked = body as z.infer<typeof handOverBody>
+      await handOver(gyrarch, params['name'] ?? '', asked?.acts ?? false)
       return { ...ok({ cluster: partnerCluster }), status: 202 }
     },
   },

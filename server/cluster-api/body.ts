@@ -2,7 +2,7 @@
 import { invalidities, schemaFaultsOf } from '~/core/manifests'
 import { apiDocument, isRecord, record, text } from '~/core/objects'
 import { jsonOf } from '../bodies/json'
-import type { WriteRequest } from './handler'
+import type { WriteRequest } from './request'
 import { apiVersionOf } from './resources'
 import { ApiRefusal, groupOf, qualified, type StatusCause } from './status'
 import type { Target } from './target'

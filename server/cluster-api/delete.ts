@@ -1,7 +1,7 @@
 /** Deleting through a cluster’s API: what depends goes with it or stays behind, budgets are kept, finalizers are waited for. */
 import { isRecord, list, record, selectorTest, text } from '~/core/objects'
 import { type Json, valueOf } from './body'
-import type { Answer, WriteRequest } from './handler'
+import type { Answer, WriteRequest } from './request'
 import type { Kept } from './mirror'
 import { testOf } from './selectors'
 import { ApiRefusal, groupOf, notFound, qualified, success } from './status'

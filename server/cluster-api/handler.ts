@@ -7,8 +7,9 @@ import type { Mirror } from './mirror'
 import { logOf, type LogSource } from './logs'
 import { apiVersionOf, type ApiVerb, type Served } from './resources'
 import { permit } from './permit'
+import type { Answer, WriteRequest } from './request'
 import { reviewed } from './reviews'
-import { type Caller, signedIn, type SignInDesk } from './sign-in'
+import { signedIn, type SignInDesk } from './sign-in'
 import type { Signing } from './signing'
 import { ApiRefusal, notFound } from './status'
 import { metadataOf, tableOf } from './tables'
@@ -30,22 +31,6 @@ export interface ClusterDoor extends SignInDesk {
   write(request: WriteRequest): Promise<Answer>
   /** What a server could not answer. */
   onError(error: unknown): void
-}
-
-export interface WriteRequest {
-  readonly verb: ApiVerb
-  readonly target: Target
-  readonly query: URLSearchParams
-  readonly body: Buffer
-  readonly contentType: string
-  readonly caller: Caller
-  readonly agent: string
-}
-
-export interface Answer {
-  readonly code: number
-  readonly object: Readonly<Record<string, unknown>>
-  readonly warnings?: readonly string[]
 }
 
 const mostBody = 3 * 1024 * 1024

@@ -2,7 +2,7 @@
 import { accountSubject } from '~/core/fleet'
 import { isRecord, record } from '~/core/objects'
 import { invalid, type Json, valueOf } from './body'
-import type { WriteRequest } from './handler'
+import type { WriteRequest } from './request'
 import type { Signing } from './signing'
 import { notFound } from './status'
 

@@ -19,13 +19,20 @@ setInterval(() => existsSync(code) && process.exit(Number(readFileSync(code, 'ut
 let dir: string
 let agents: PartnerAgents | null = null
 let gone: string[]
-const command = { relay: 'ws://127.0.0.1:1/', token: 'one-time' }
+let admitted: string[]
+let errors: unknown[]
+/** How often the cluster’s API refuses a manifest yet. */
+let refusals: number
+const command = { relay: 'ws://127.0.0.1:1/', token: 'one-time', manifest: 'kind: Namespace' }
 const soon = { timeout: 20_000, interval: 50 }
 
 beforeEach(() => {
   dir = mkdtempSync(join(tmpdir(), 'gyrarch-partner-'))
   writeFileSync(join(dir, 'agent.mjs'), program)
   gone = []
+  admitted = []
+  errors = []
+  refusals = 0
 })
 afterEach(() => {
   agents?.close()
@@ -36,8 +43,16 @@ function open(): PartnerAgents {
   agents = new PartnerAgents(
     dir,
     join(dir, 'agent.mjs'),
-    { url: 'https://thistle', tokenFile: '/t', authorityFile: '/a' },
-    (name) => gone.push(name),
+    {
+      url: 'https://thistle',
+      tokenFile: '/t',
+      authorityFile: '/a',
+      admit: (manifest) => {
+        admitted.push(manifest)
+        return refusals-- > 0 ? Promise.reject(new Error('the API is down')) : Promise.resolve()
+      },
+    },
+    { ended: (name) => gone.push(name), failed: (error) => errors.push(error) },
   )
   return agents
 }
@@ -59,8 +74,16 @@ it('starts an agent with its relay and token, and nothing of the environment but
     'https://thistle',
     null,
   ])
+  expect(admitted).toEqual([command.manifest])
   const kept = join(agentsFolder(dir), 'thistle', 'command.json')
   expect(statSync(kept).mode & 0o777).toBe(0o600)
+})
+
+it('starts none before its manifest is applied, and tries that until it is', async () => {
+  refusals = 1
+  open().start('thistle', command)
+  await vi.waitFor(() => expect(starts('thistle')).toHaveLength(1), soon)
+  expect([admitted.length, errors.map(String)]).toEqual([2, ['Error: the API is down']])
 })
 
 it('starts one that fell over again, and forgets one that was sent away', async () => {

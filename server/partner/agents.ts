@@ -8,13 +8,17 @@ import type { AgentCommand } from './protocol'
 const againMs = 2000
 /** How an agent ends that is not let in, or is sent away: starting it again is of no use. */
 const forGood: ReadonlySet<number> = new Set([3, 4])
-const commandShape = z.object({ relay: z.string(), token: z.string() })
+const commandShape = z.object({ relay: z.string(), token: z.string(), manifest: z.string() })
+/** Tokens of the API end after a day; a new one is there long before. */
+const renewMs = 3_600_000
 
 export interface Beside {
   /** The API of the cluster, and files with what the agent signs in with there and whom it trusts. */
   readonly url: string
   readonly tokenFile: string
   readonly authorityFile: string
+  /** Applies a manifest in the cluster, and leaves a token of the agent’s account in the file. */
+  admit(manifest: string): Promise<void>
 }
 
 export const agentsFolder = (dir: string): string => join(dir, 'agents')
@@ -25,29 +29,41 @@ export const handedOver = (dir: string): readonly string[] =>
 
 export class PartnerAgents {
   private readonly running = new Map<string, ChildProcess>()
+  private readonly renewing: NodeJS.Timeout
   private isClosed = false
 
   constructor(
     private readonly dir: string,
     private readonly program: string,
     private readonly beside: Beside,
-    private readonly ended: (name: string) => void,
-  ) {}
+    private readonly told: {
+      readonly ended: (name: string) => void
+      readonly failed: (error: unknown) => void
+    },
+  ) {
+    this.renewing = setInterval(() => {
+      for (const name of this.running.keys()) {
+        const command = this.commandOf(name)
+        if (command) void beside.admit(command.manifest).catch(told.failed)
+      }
+    }, renewMs)
+  }
 
   /** Starts what was handed over before. */
   resume(): void {
-    for (const name of handedOver(this.dir)) this.run(name)
+    for (const name of handedOver(this.dir)) void this.run(name)
   }
 
   start(name: string, command: AgentCommand): void {
     const folder = this.folderOf(name)
     mkdirSync(folder, { recursive: true, mode: 0o700 })
     writeFileSync(join(folder, 'command.json'), JSON.stringify(command), { mode: 0o600 })
-    this.run(name)
+    void this.run(name)
   }
 
   close(): void {
     this.isClosed = true
+    clearInterval(this.renewing)
     for (const agent of this.running.values()) agent.kill('SIGKILL')
   }
 
@@ -64,9 +80,27 @@ export class PartnerAgents {
     }
   }
 
-  private run(name: string): void {
+  private async run(name: string): Promise<void> {
     const command = this.commandOf(name)
-    if (!command) return this.forget(name)
+    if (!command) {
+      this.forget(name)
+      return
+    }
+    try {
+      await this.beside.admit(command.manifest)
+    } catch (error) {
+      this.told.failed(error)
+      this.again(name)
+      return
+    }
+    if (!this.isClosed) this.spawn(name, command)
+  }
+
+  private again(name: string): void {
+    setTimeout(() => (this.isClosed ? undefined : void this.run(name)), againMs)
+  }
+
+  private spawn(name: string, command: AgentCommand): void {
     const { url, tokenFile, authorityFile } = this.beside
     const agent = spawn(
       process.execPath,
@@ -88,12 +122,12 @@ export class PartnerAgents {
       if (this.isClosed || this.running.get(name) !== agent) return
       this.running.delete(name)
       if (code !== null && forGood.has(code)) this.forget(name)
-      else setTimeout(() => (this.isClosed ? undefined : this.run(name)), againMs)
+      else this.again(name)
     })
   }
 
   private forget(name: string): void {
     rmSync(this.folderOf(name), { recursive: true, force: true })
-    this.ended(name)
+    this.told.ended(name)
   }
 }

@@ -1,4 +1,5 @@
 /** A manifest on its way to the demo’s partner: whether there is one to hand over, and handing it over. */
+import { actingManifest } from '~/core/reach'
 import { Refusal } from '../changes/errors'
 import type { AgentStart } from '../connectors/open-api/reach'
 import type { Gyrarch } from '../gyrarch'
@@ -22,10 +23,15 @@ export async function expectedAgent(
 export const canHandOver = ({ token }: AgentStart, partner: Partner): boolean =>
   token !== null && partner.isFree
 
-/** Gives the manifest of an agent to the partner. Refuses where none is awaited, or nobody is there to take it. */
-export async function handOver(parts: Parts, name: string): Promise<void> {
-  const { token, relay } = await expectedAgent(parts, name)
+/**
+ * Gives the manifest of an agent to the partner, with what lets it act there as well if it is to. Refuses where none is
+ * awaited, or nobody is there to take it.
+ */
+export async function handOver(parts: Parts, name: string, acts: boolean): Promise<void> {
+  const { token, relay, manifest } = await expectedAgent(parts, name)
   if (token === null)
     throw new Refusal('conflict', `The token of ${name} is used: its agent is somewhere else.`)
-  await parts.partner.take(name, { relay, token })
+  // Without an agent’s program there is no manifest, and nobody who takes it.
+  const whole = [manifest ?? '', ...(acts ? [actingManifest()] : [])].join('---\n')
+  await parts.partner.take(name, { relay, token, manifest: whole })
 }

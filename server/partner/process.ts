@@ -4,11 +4,12 @@
  */
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { authorityFor } from '../access/authority'
 import { ClusterServers } from '../cluster-api/servers'
 import { duty } from '../cluster-api/sign-in'
 import { writeTo } from '../cluster-api/write'
 import { partnerScenario } from '../connectors/standin/demo'
+import { ApiClient, headersFor } from '../connectors/open-api/client'
+import { Dialled } from '../connectors/open-api/dial'
 import { inThisThread } from '../connectors/standin/engine-link'
 import { Outside } from '../connectors/standin/outside'
 import { Vault } from '../keys/vault'
@@ -16,10 +17,11 @@ import { Hub } from '../live/hub'
 import { defineAll } from '../records/all'
 import { openDatabase } from '../records/database'
 import { recordMigrations } from '../records/migrations'
+import { agentToken, applied } from './admit'
 import { PartnerAgents } from './agents'
 import type { FromPartner, PartnerStart, ToPartner } from './protocol'
 
-/** Its token is as old as its cluster may get. */
+/** How long whoever runs the cluster is signed in there: for as long as its process may live. */
 const tokenSeconds = 10 * 365 * 86_400
 
 const tell = (message: FromPartner): void => void process.send?.(message)
@@ -61,18 +63,29 @@ async function open({ dir, agent }: PartnerStart): Promise<{
     onError: failed,
   })
   await servers.listen()
-  const { server, token } = await servers.handOut(
+  const { server, authority, token } = await servers.handOut(
     await seen(),
     { subject: duty, groups: [] },
     tokenSeconds,
   )
   const tokenFile = join(dir, 'token')
   const authorityFile = join(dir, 'ca.crt')
-  writeFileSync(tokenFile, token ?? '', { mode: 0o600 })
-  writeFileSync(authorityFile, (await authorityFor(database, vault, name, [name])).certificate)
-  const agents = new PartnerAgents(dir, agent, { url: server, tokenFile, authorityFile }, (ended) =>
-    tell({ type: 'ended', name: ended }),
+  writeFileSync(authorityFile, authority)
+  const signIn = { kind: 'token', token: token ?? '' } as const
+  const way = { context: name, others: [], server, authority, signIn }
+  const client = new ApiClient(
+    new Dialled({ ...way, isUnverified: false, serverName: null, hasProxy: false }),
+    headersFor(signIn),
   )
+  const admit = async (manifest: string): Promise<void> => {
+    await applied(client, manifest)
+    writeFileSync(tokenFile, await agentToken(client), { mode: 0o600 })
+  }
+  const beside = { url: server, tokenFile, authorityFile, admit }
+  const agents = new PartnerAgents(dir, agent, beside, {
+    ended: (gone) => tell({ type: 'ended', name: gone }),
+    failed,
+  })
   return { agents, outside }
 }
 

@@ -1,9 +1,11 @@
 /** What a server and the process that plays its partner tell each other. */
 
-/** An agent as its manifest has it. */
+/** An agent as it is handed over. */
 export interface AgentCommand {
   readonly relay: string
   readonly token: string
+  /** What is applied in the cluster: the account that the agent runs under, and what that may do. */
+  readonly manifest: string
 }
 
 export type ToPartner =

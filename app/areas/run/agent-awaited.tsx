@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import { useFetcher } from 'react-router'
 import { Hidden } from '../../kit/ask-form'
 import { Notice } from '../../kit/notice'
+import { Tick } from '../../kit/tick'
 import type { AwaitedAgent } from './agent-data'
 import { saveFile } from '../../kit/save-file'
 import { CopyButton } from '../../parts/copy-button'
@@ -16,10 +17,12 @@ function HandOver({ name }: { readonly name: string }) {
     <>
       <p>
         No such cluster at hand? The stand-in of a partner has one that nobody dials: the orchid
-        laboratory’s, four nodes. It takes the manifest and runs the agent there.
+        laboratory’s, four nodes. It applies the manifest there and runs the agent under the account
+        that it makes.
       </p>
       <fetcher.Form method="post" action="/do/hand-over">
         <Hidden name="name" value={name} />
+        <Tick name="acts" label="and may act there, not read alone" />
         <Button type="submit" variant="outlined" disabled={fetcher.state !== 'idle'}>
           Hand it to the partner
         </Button>
