@@ -249,6 +249,34 @@ describe('standing in for somebody', () => {
     expect(await refusal(core.listNode({}, as('maple')))).toMatch(/User "maple" cannot list/)
   })
 
+  it('is for one who may be stood in for, in no more groups than may be named', async () => {
+    const roles = duty.makeApiClient(RbacAuthorizationV1Api)
+    await roles.createNamespacedRole({
+      namespace: team,
+      body: {
+        metadata: { name: 'stands-in' },
+        rules: [{ apiGroups: [''], resources: ['serviceaccounts'], verbs: ['impersonate'] }],
+      },
+    })
+    await roles.createNamespacedRoleBinding({
+      namespace: team,
+      body: {
+        metadata: { name: 'stands-in' },
+        roleRef: { apiGroup: rbac, kind: 'Role', name: 'stands-in' },
+        subjects: [{ kind: 'User', name: 'maple', apiGroup: rbac }],
+      },
+    })
+    const asAccount = as('system:serviceaccount:trial:default')
+    const core = (await fileFor('maple')).makeApiClient(CoreV1Api)
+    expect(await refusal(core.listNode({}, asAccount))).toMatch(
+      /User "system:serviceaccount:trial:default" cannot list/,
+    )
+    const asMaster = setHeaderOptions('Impersonate-Group', 'system:masters', asAccount)
+    expect(await refusal(core.listNode({}, asMaster))).toMatch(
+      /groups "system:masters" is forbidden: User "maple" cannot impersonate/,
+    )
+  })
+
   it('is nobody else’s right unless it is given', async () => {
     const core = (await fileFor('maple')).makeApiClient(CoreV1Api)
     expect(await refusal(core.listNode({}, as('duty')))).toBe(

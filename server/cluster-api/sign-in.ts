@@ -85,26 +85,24 @@ function impersonated({ headers }: IncomingMessage): Subject | null {
   return { name, groups: [...groups, authenticated] }
 }
 
+/** Refuses to stand in for a subject, or in one of the groups that are named, without the right to. */
 function mayStandIn({ subject, rights }: Caller, target: Subject): void {
   if (rights === null) return
   const account = accountOf(target.name)
-  const wanted = [
-    account
-      ? { resource: 'serviceaccounts', ...account }
-      : { resource: 'users', namespace: null, name: target.name },
-    ...(account
-      ? []
-      : target.groups
-          .filter((group) => group !== authenticated)
-          .map((name) => ({ resource: 'groups', namespace: null, name }))),
-  ]
-  for (const { resource, namespace, name } of wanted)
-    if (!mayDo(rights, { verb: 'impersonate', apiGroup: '', resource, namespace, name }))
-      throw new ApiRefusal(
-        403,
-        `${resource} "${name}" is forbidden: User "${subject.name}" cannot impersonate resource "${resource}" in API group "" ${namespace === null ? 'at the cluster scope' : `in the namespace "${namespace}"`}`,
-        { name, kind: resource },
-      )
+  const given = account ? accountSubject(account.namespace, account.name).groups : [authenticated]
+  const groups = target.groups.filter((group) => !given.includes(group))
+  const check = (resource: string, namespace: string | null, name: string): void => {
+    if (mayDo(rights, { verb: 'impersonate', apiGroup: '', resource, namespace, name })) return
+    const place = namespace === null ? 'at the cluster scope' : `in the namespace "${namespace}"`
+    throw new ApiRefusal(
+      403,
+      `${resource} "${name}" is forbidden: User "${subject.name}" cannot impersonate resource "${resource}" in API group "" ${place}`,
+      { name, kind: resource },
+    )
+  }
+  if (account) check('serviceaccounts', account.namespace, account.name)
+  else check('users', null, target.name)
+  for (const group of groups) check('groups', null, group)
 }
 
 /** Who asks; refuses a request that nobody is known by. */
