@@ -2,7 +2,7 @@
 import { ail, ailmentOf, recover } from './sites/ailments'
 import { nodeOn, machineAt, powerLost } from './sites/power'
 import { endAiling, startAiling, workloadAilmentOf } from './cluster/ailing'
-import { type Before, closeGate, putBack, turnService } from './cluster/turned'
+import { type Before, closeGate, slowGate, putBack, turnService } from './cluster/turned'
 import { mountsClaims } from './cluster/claims'
 import {
   budgetNamed,
@@ -70,7 +70,12 @@ export function dayFaultObjection(sim: Sim, kind: FaultKind, about: string): str
       ? null
       : `There is no disruption budget ${third}/${fourth} in ${second}.`
   }
-  if (workloadAilmentOf(kind) || kind === 'tag-withdrawn' || isRegistryFault(kind))
+  if (
+    workloadAilmentOf(kind) ||
+    kind === 'tag-withdrawn' ||
+    kind === 'gate-slow' ||
+    isRegistryFault(kind)
+  )
     return what === 'workload' && workloadAt(sim, about)
       ? null
       : `There is no workload ${third}/${fourth} in ${second}.`
@@ -153,6 +158,7 @@ export function startDayFault(sim: Sim, fault: Fault): void {
   const turn = turns[kind]
   if (turn) fault.was = JSON.stringify(turnService(sim, cluster, third, fourth, turn))
   if (kind === 'gate-closes') fault.was = JSON.stringify(closeGate(sim, cluster, third))
+  if (kind === 'gate-slow' && hit) fault.was = JSON.stringify(slowGate(sim, cluster, hit.workload))
   sim.touch(`cluster:${cluster.name}`)
 }
 

@@ -210,6 +210,11 @@ export const possibleFaults: readonly PossibleFault[] = [
     about: 'node/<cluster>/<name>',
   },
   {
+    fault: 'gate-slow',
+    says: 'The policy webhook answers later than the API waits, for the pods of one namespace, and one of them starts anew.',
+    about: 'workload/<cluster>/<namespace>/<name>',
+  },
+  {
     fault: 'state-store-slow',
     says: 'The state store of a cluster is slow, because a disk is.',
     about: 'cluster/<cluster>',

@@ -37,6 +37,7 @@ export const dayFaults = [
   'selector-turned',
   'port-turned',
   'gate-closes',
+  'gate-slow',
   'state-store-slow',
   'state-store-full',
   'rule-switched',

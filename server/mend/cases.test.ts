@@ -69,6 +69,7 @@ describe('a fault of what runs', () => {
     ['selector-turned', service, 'no-match'],
     ['port-turned', service, 'port-wrong'],
     ['gate-closes', 'node/bramble/bramble-general-1', 'webhook-blocks-system-pods'],
+    ['gate-slow', workload, 'webhook-unreachable'],
     ['state-store-slow', 'cluster/cedar', 'store-slow'],
     ['state-store-full', 'cluster/cedar', 'store-full'],
     ['certificate-expired', 'cluster/cedar', 'certificate-expired'],
@@ -170,6 +171,17 @@ describe('a node that is not ready', () => {
     await minutes(3)
     const [row] = await openCases()
     expect(row?.troubles[0]?.subject).toBe('node/bramble-general-1')
+    expect(await mendBy()).toMatchObject({
+      state: 'closed',
+      closedBy: expect.stringContaining('manifest.apply') as string,
+    })
+  })
+
+  it('for a webhook that answers too late is healed by no longer asking it of what it holds up', async () => {
+    await put('gate-slow', 'workload/bramble/market/price-feed')
+    await minutes(4)
+    const [row] = await openCases()
+    expect(row?.troubles[0]?.diagnosis.causes[0]?.says).toMatch(/orchard-gate/)
     expect(await mendBy()).toMatchObject({
       state: 'closed',
       closedBy: expect.stringContaining('manifest.apply') as string,

@@ -6,7 +6,7 @@ import { loads } from './placing'
 import { addService } from './add-ons'
 import { store, writtenObject } from './objects'
 import { list, record as fields, objectKey } from './manifests'
-import type { Cluster, Manifest } from '../world'
+import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { networkLost } from './conditions'
 
 const serviceOf = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
@@ -54,8 +54,10 @@ export function turnService(
 }
 
 const gate = 'orchard-gate'
+const gateService = 'policy-webhook'
 
-const gateConfiguration = (service: string): Manifest => ({
+/** Asked about every pod, or about those of one namespace. */
+const gateConfiguration = (namespace: string | null): Manifest => ({
   apiVersion: 'admissionregistration.k8s.io/v1',
   kind: 'ValidatingWebhookConfiguration',
   metadata: { name: gate },
@@ -67,8 +69,11 @@ const gateConfiguration = (service: string): Manifest => ({
       admissionReviewVersions: ['v1'],
       timeoutSeconds: 10,
       clientConfig: {
-        service: { namespace: 'platform', name: service, port: 9443, path: '/pods' },
+        service: { namespace: 'platform', name: gateService, port: 9443, path: '/pods' },
       },
+      ...(namespace === null
+        ? {}
+        : { namespaceSelector: { matchLabels: { 'kubernetes.io/metadata.name': namespace } } }),
       rules: [
         { apiGroups: [''], apiVersions: ['v1'], operations: ['CREATE'], resources: ['pods'] },
       ],
@@ -76,28 +81,22 @@ const gateConfiguration = (service: string): Manifest => ({
   ],
 })
 
-/**
- * The policy webhook is asked about the platform’s own pods too, fails closed, and its pods are gone: nothing can be made
- * any more, neither they nor the pod network of a node that is started again.
- */
-export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before {
-  const name = 'policy-webhook'
-  const service: Manifest = {
-    apiVersion: 'v1',
-    kind: 'Service',
-    metadata: { namespace: 'platform', name },
-    spec: { selector: { app: name }, ports: [{ port: 9443, targetPort: 9443 }] },
-  }
-  const had = serviceOf(cluster, 'platform', name)
-  if (!had) addService(cluster, service)
-  const webhooks = gateConfiguration(name)
+/** Has the policy webhook asked, where it is not yet; what stood there. */
+function installGate(sim: Sim, cluster: Cluster, namespace: string | null): Before {
+  if (!serviceOf(cluster, 'platform', gateService))
+    addService(cluster, {
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { namespace: 'platform', name: gateService },
+      spec: { selector: { app: gateService }, ports: [{ port: 9443, targetPort: 9443 }] },
+    })
+  const webhooks = gateConfiguration(namespace)
   const before = writtenObject(cluster, webhooks) ?? null
   store(sim, cluster, webhooks)
-  const gone = cluster.running.filter(
-    (pod) =>
-      (pod.namespace === 'platform' && pod.workload === name) ||
-      (pod.workload === 'pod-network' && pod.node === nodeName),
-  )
+  return [{ key: objectKey(webhooks), object: before }]
+}
+
+function startAnew(sim: Sim, cluster: Cluster, gone: readonly Pod[]): void {
   for (const pod of gone) {
     record(
       sim,
@@ -113,10 +112,35 @@ export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before 
   for (const workload of cluster.workloads)
     if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
       fillWorkload(sim, cluster, workload, load)
+}
+
+/** The policy webhook answers later than the API waits: the pod of a workload that starts anew is not let in. */
+export function slowGate(sim: Sim, cluster: Cluster, { namespace, name }: Workload): Before {
+  const before = installGate(sim, cluster, namespace)
+  const pod = cluster.running.find((each) => each.namespace === namespace && each.workload === name)
+  if (pod) startAnew(sim, cluster, [pod])
+  return before
+}
+
+/**
+ * The policy webhook is asked about the platform’s own pods too, fails closed, and its pods are gone: nothing can be made
+ * any more, neither they nor the pod network of a node that is started again.
+ */
+export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before {
+  const before = installGate(sim, cluster, null)
+  startAnew(
+    sim,
+    cluster,
+    cluster.running.filter(
+      (pod) =>
+        (pod.namespace === 'platform' && pod.workload === gateService) ||
+        (pod.workload === 'pod-network' && pod.node === nodeName),
+    ),
+  )
   const node = cluster.nodes.find((each) => each.name === nodeName)
   if (node) networkLost(node, sim.now)
   sim.touch(`cluster:${cluster.name}`)
-  return [{ key: objectKey(webhooks), object: before }]
+  return before
 }
 
 /** Puts back what stood there, unless somebody has written it anew since. */

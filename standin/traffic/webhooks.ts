@@ -71,6 +71,14 @@ interface Call {
   readonly failed: string | null
 }
 
+const tooLate = 'context deadline exceeded'
+
+/** Whether the webhooks of a cluster answer later than its API waits. */
+const isSlow = (sim: Sim, cluster: Cluster): boolean =>
+  sim.world.faults.some(
+    ({ kind, about }) => kind === 'gate-slow' && about.split('/')[1] === cluster.name,
+  )
+
 function call(sim: Sim, cluster: Cluster, webhook: Readonly<Record<string, unknown>>): Call {
   const config = fields(webhook['clientConfig'])
   const service = fields(config['service'])
@@ -85,13 +93,10 @@ function call(sim: Sim, cluster: Cluster, webhook: Readonly<Record<string, unkno
     )
     if (!entry) return { url, failed: `service "${name}" not found` }
     const fare = from && send(sim.world, from, entry.address, port)
-    if (fare?.arrived) return { url, failed: null }
+    if (fare?.arrived) return { url, failed: isSlow(sim, cluster) ? tooLate : null }
     return {
       url,
-      failed:
-        fare?.at === 'service'
-          ? `no endpoints available for service "${name}"`
-          : 'context deadline exceeded',
+      failed: fare?.at === 'service' ? `no endpoints available for service "${name}"` : tooLate,
     }
   }
   const url = text(config['url'])
@@ -101,7 +106,7 @@ function call(sim: Sim, cluster: Cluster, webhook: Readonly<Record<string, unkno
   const address = parseAddress(asked).ok ? asked : site && addressNamed(sim, site, asked)
   if (!address) return { url, failed: `dial tcp: lookup ${asked}: no such host` }
   const arrived = from && send(sim.world, from, address, Number(host?.[2] ?? 443)).arrived
-  return { url, failed: arrived ? null : 'context deadline exceeded' }
+  return { url, failed: arrived ? null : tooLate }
 }
 
 /** Why an API does not take an object, because a webhook that it must ask is not reached; null where it does. */

@@ -83,6 +83,7 @@ export function daySubjects(
     'port-turned': services,
     'policy-closes': services,
     'gate-closes': nodes,
+    'gate-slow': workloads,
     'state-store-slow': clusters,
     'state-store-full': clusters,
     'member-silent': clusters,
