@@ -4,12 +4,14 @@ import {
   AppsV1Api,
   AuthorizationV1Api,
   CoreV1Api,
+  EventsV1Api,
   KubeConfig,
   makeInformer,
   PatchStrategy,
   PolicyV1Api,
   setHeaderOptions,
   type V1ConfigMap,
+  V1MicroTime,
   VersionApi,
 } from '@kubernetes/client-node'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
@@ -293,6 +295,36 @@ describe('writing', () => {
     expect((await refusal(core.readNamespacedConfigMap({ name: 'held', namespace }))).code).toBe(
       404,
     )
+  })
+})
+
+describe('an event', () => {
+  it('is the same one in either group of the API, whichever it is written to', async () => {
+    const events = config.makeApiClient(EventsV1Api)
+    const regarding = { apiVersion: 'v1', kind: 'ConfigMap', namespace, name: 'noted' }
+    await events.createNamespacedEvent({
+      namespace,
+      body: {
+        metadata: { name: 'noted.1' },
+        eventTime: new V1MicroTime('2026-03-02T06:00:00.000Z'),
+        reportingController: 'gatherer.fernhollow.example',
+        reportingInstance: 'gatherer-1',
+        action: 'Noting',
+        reason: 'Noted',
+        type: 'Normal',
+        regarding,
+        note: 'it was looked at',
+      },
+    })
+    const earlier = await core.readNamespacedEvent({ namespace, name: 'noted.1' })
+    expect(earlier).toMatchObject({ involvedObject: regarding, message: 'it was looked at' })
+    const later = await events.readNamespacedEvent({ namespace, name: 'noted.1' })
+    expect(later).toMatchObject({ regarding, note: 'it was looked at', reason: 'Noted' })
+    const listed = await core.listNamespacedEvent({
+      namespace,
+      fieldSelector: 'involvedObject.name=noted',
+    })
+    expect(listed.items.map(({ metadata }) => metadata.name)).toEqual(['noted.1'])
   })
 })
 

@@ -71,6 +71,7 @@ function laterEvent(
 ): Readonly<Record<string, unknown>> {
   const { involvedObject, message, source, firstTimestamp, lastTimestamp, count, ...more } = event
   return {
+    eventTime: null,
     ...more,
     apiVersion,
     regarding: involvedObject,
@@ -79,6 +80,38 @@ function laterEvent(
     deprecatedFirstTimestamp: firstTimestamp,
     deprecatedLastTimestamp: lastTimestamp,
     deprecatedCount: count,
-    eventTime: null,
+  }
+}
+
+/** An object as it is kept, from the version that it was written in. */
+export function asKept(
+  served: Served,
+  object: Readonly<Record<string, unknown>>,
+): Readonly<Record<string, unknown>> {
+  if (served.resource.apiGroup !== 'events.k8s.io') return object
+  const {
+    regarding,
+    note,
+    deprecatedSource,
+    deprecatedFirstTimestamp,
+    deprecatedLastTimestamp,
+    deprecatedCount,
+    eventTime,
+    ...more
+  } = object
+  const given = {
+    involvedObject: regarding,
+    message: note,
+    source: deprecatedSource,
+    firstTimestamp: deprecatedFirstTimestamp ?? eventTime,
+    lastTimestamp: deprecatedLastTimestamp ?? eventTime,
+    count: deprecatedCount,
+    eventTime,
+  }
+  return {
+    ...more,
+    ...Object.fromEntries(
+      Object.entries(given).filter(([, value]) => value !== undefined && value !== null),
+    ),
   }
 }

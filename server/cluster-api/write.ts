@@ -20,7 +20,7 @@ import type { Kept } from './mirror'
 import { keepsWithin, permit } from './permit'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
 import { ApiRefusal, groupOf, notFound, qualified } from './status'
-import { asServed, type Target } from './target'
+import { asKept, asServed, type Target } from './target'
 
 const managerOf = ({ query, agent }: WriteRequest): string => {
   const given = query.get('fieldManager') ?? agent.split('/')[0] ?? ''
@@ -150,7 +150,10 @@ async function store(
       ? {}
       : { deletionTimestamp: before['deletionTimestamp'] }),
   }
-  const whole: Json = { ...kept(object, more), apiVersion: apiVersionKept(target) }
+  const whole: Json = {
+    ...kept(asKept(target.served, object), more),
+    apiVersion: apiVersionKept(target),
+  }
   const metadata = record(object['metadata'])
   const isLast =
     more.deletionTimestamp !== undefined &&
