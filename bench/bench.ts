@@ -31,6 +31,7 @@ import { shipmentFigures } from './shipment'
 import { stallFigures } from './stalls'
 import { simulatorFigures } from './simulator'
 import { reachFigures } from './reach'
+import { serveFigures } from './serve'
 import { reviewFigures, walkFigures } from './wire'
 
 // Placement first: it tells its memory, and what others leave behind would count.
@@ -51,6 +52,7 @@ const benches: readonly Bench[] = [
   { name: 'history', run: historyFigures },
   { name: 'stalls', run: stallFigures },
   { name: 'reach', run: reachFigures },
+  { name: 'serve', run: serveFigures },
   { name: 'pages', run: pageFigures },
 ]
 
