@@ -12,7 +12,8 @@ function build(command, args) {
   if (status !== 0) process.exit(status)
 }
 
-build('react-router', ['build', '--logLevel', 'error'])
+const built = run(process.execPath, [`${root}scripts/build.mjs`, '--quiet'], quiet)
+if (built !== 0) process.exit(built)
 build('vite', ['build', '--config', 'bench/vite.config.ts', '--logLevel', 'error'])
 // The simulator is given the young generation that its worker thread has.
 const flags = ['--max-semi-space-size=32']

@@ -83,6 +83,7 @@ const newest = (path) => {
     : stat.mtimeMs
 }
 const built = `${root}build/server/main.js`
+const agent = `${root}build/agent/agent.mjs`
 const sources = [
   'app',
   'core',
@@ -97,7 +98,11 @@ const sources = [
   'vite.config.ts',
   'react-router.config.ts',
 ].map((name) => `${root}${name}`)
-if (!existsSync(built) || Math.max(...sources.map(newest)) > statSync(built).mtimeMs) {
+if (
+  !existsSync(built) ||
+  !existsSync(agent) ||
+  Math.max(...sources.map(newest)) > statSync(built).mtimeMs
+) {
   console.log('Building…')
   const status = run(process.execPath, ['scripts/build.mjs', '--quiet'])
   if (status !== 0) process.exit(status)

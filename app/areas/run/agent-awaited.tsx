@@ -39,7 +39,7 @@ export function AgentAwaited({
   readonly name: string
   readonly agent: AwaitedAgent
 }) {
-  const { relay, manifest, command, isConnected, dialledAt, canHandOver } = agent
+  const { relay, token, manifest, command, isConnected, dialledAt, canHandOver } = agent
   return (
     <section aria-label="Its agent" className="agent">
       <h2>
@@ -50,7 +50,7 @@ export function AgentAwaited({
         <li>
           <span>Token</span>
           <span>
-            {manifest === null ? 'used: the agent has its own credential now' : 'not used yet'}
+            {token === null ? 'used: the agent has its own credential now' : 'not used yet'}
           </span>
         </li>
         <li>
@@ -62,6 +62,12 @@ export function AgentAwaited({
           <span className="mono">{relay}</span>
         </li>
       </ul>
+      {token !== null && manifest === null ? (
+        <Notice>
+          The agent’s program is not there, so there is nothing to start beside the cluster. Build
+          Gyrarch anew; this run waits.
+        </Notice>
+      ) : null}
       {manifest === null || command === null ? null : (
         <>
           <p>

@@ -98,7 +98,9 @@ export class Reach {
     const { relay, token } = state
     const { file, image = usualImage } = this.parts.agent ?? {}
     if (token === null || file === undefined) return { ...state, manifest: null, command: null }
-    const program = await readFile(file, 'utf8')
+    const program = await readFile(file, 'utf8').catch(() => null)
+    // Without its program there is nothing to start: said by what is missing, not by an error of the page.
+    if (program === null) return { ...state, manifest: null, command: null }
     return {
       ...state,
       manifest: agentManifest({ cluster, relay, token, program, image, shown }),
