@@ -12,6 +12,18 @@ const named = ({ metadata }: ApiObject): string =>
 
 const workloadKinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet'])
 
+/** Whether the pods of a workload mount volumes that outlive them. */
+function hasClaims(object: ApiObject): boolean {
+  const spec = record(record(object)['spec'])
+  const template = record(spec['template'])
+  const volumes = records(record(template['spec'])['volumes'])
+  return (
+    workloadKinds.has(object.kind) &&
+    (records(spec['volumeClaimTemplates']).length > 0 ||
+      volumes.some((volume) => 'persistentVolumeClaim' in volume))
+  )
+}
+
 export function daySubjects(
   view: FleetView,
   listed: ReadonlyMap<string, readonly ApiObject[]>,
@@ -33,15 +45,7 @@ export function daySubjects(
       .slice(0, mostOffered)
   const workloads = ofKind('workload', ({ kind }) => workloadKinds.has(kind))
   const budgets = ofKind('budget', ({ kind }) => kind === 'PodDisruptionBudget')
-  const mounting = ofKind('workload', (object) => {
-    const template = record(record(record(object)['spec'])['template'])
-    const volumes = records(record(template['spec'])['volumes'])
-    const claims = records(record(record(object)['spec'])['volumeClaimTemplates'])
-    return (
-      workloadKinds.has(object.kind) &&
-      (claims.length > 0 || volumes.some((volume) => 'persistentVolumeClaim' in volume))
-    )
-  })
+  const mounting = ofKind('workload', hasClaims)
   const namespaces = [...listed].flatMap(([cluster, objects]) =>
     objects
       .filter(({ kind }) => kind === 'Namespace')
