@@ -1,4 +1,5 @@
 /** What a bench tells: one figure with its unit, and the aim it is held to. */
+import { readFileSync } from 'node:fs'
 
 export interface Figure {
   /** Stable from run to run: the baseline is kept under it. */
@@ -35,4 +36,10 @@ export function measure(times: number, work: () => void): { median: number; wors
 export function middle(taken: readonly number[]): { median: number; worst: number } {
   const sorted = [...taken].sort((a, b) => a - b)
   return { median: sorted[Math.floor(sorted.length / 2)] ?? 0, worst: sorted.at(-1) ?? 0 }
+}
+
+/** What a process holds in memory, in MiB. */
+export const residentMiB = (pid: number): number => {
+  const status = readFileSync(`/proc/${pid}/status`, 'utf8')
+  return Number(/VmRSS:\s+(\d+)/.exec(status)?.[1] ?? 0) / 1024
 }

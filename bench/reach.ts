@@ -1,10 +1,9 @@
 /** An enrolled cluster of 300 nodes and 6,000 pods, served by somebody else: how long its pages take at first sight, and what it weighs. */
-import { readFileSync } from 'node:fs'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { Browser } from 'puppeteer-core'
 import { openBrowser } from '../e2e/browser'
 import { serve, type Served } from '../e2e/server'
-import type { Figure } from './figure'
+import { type Figure, residentMiB } from './figure'
 import type { TestObject } from '../core/placement/testing/worlds'
 import { serveFixture } from './fixture-api'
 import { largeCluster } from './placement'
@@ -140,11 +139,6 @@ function cluster(): readonly Json[] {
     })),
     ...owned(largeCluster(300, 6000, 0, shapes)),
   ].map(whole)
-}
-
-const residentMiB = (pid: number): number => {
-  const status = readFileSync(`/proc/${pid}/status`, 'utf8')
-  return Number(/VmRSS:\s+(\d+)/.exec(status)?.[1] ?? 0) / 1024
 }
 
 async function post(served: Served, path: string, body: Json): Promise<Json> {

@@ -1,11 +1,10 @@
 /** The clusters' own API in a fleet of 5,000 nodes: pods listed in chunks, what a watch weighs, and many callers at once. */
-import { readFileSync } from 'node:fs'
 import { Agent, get, type RequestOptions } from 'node:https'
 import type { IncomingMessage } from 'node:http'
 import { setTimeout as pause } from 'node:timers/promises'
 import { parse } from 'yaml'
 import { serve, type Served } from '../e2e/server'
-import { type Figure, middle } from './figure'
+import { type Figure, middle, residentMiB } from './figure'
 
 const mostPods = 10_000
 const chunk = 500
@@ -68,11 +67,6 @@ async function podsOf(way: Way): Promise<number> {
     next = metadata.continue ?? ''
   } while (next !== '')
   return count
-}
-
-const residentMiB = (pid: number): number => {
-  const status = readFileSync(`/proc/${pid}/status`, 'utf8')
-  return Number(/VmRSS:\s+(\d+)/.exec(status)?.[1] ?? 0) / 1024
 }
 
 async function listing(ways: readonly Way[]): Promise<Figure> {

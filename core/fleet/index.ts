@@ -84,7 +84,7 @@ export {
   rightsOf,
   type Subject,
 } from './authorize'
-export { rightsIn, whatCan, whoCan, type Right, type WhoCan } from './rights'
+export { rightsIn, rulesOf, whatCan, whoCan, type Right, type WhoCan } from './rights'
 export { stands } from './stands'
 export {
   knownObjects,

@@ -37,7 +37,7 @@ const labelsOf = (object: Json): Readonly<Record<string, string>> =>
   )
 
 /** The rules of a cluster role: its own, or those of all that it gathers by their labels. */
-function rulesOf(role: Json, clusterRoles: readonly Json[]): readonly Json[] {
+export function rulesOf(role: Json, clusterRoles: readonly Json[]): readonly Json[] {
   const gathers = records(record(role['aggregationRule'])['clusterRoleSelectors']).flatMap(
     (selector) => {
       const read = labelSelectorSchema.safeParse(selector)

@@ -107,7 +107,7 @@ function signedFor({ as = duty, groups = [] }: AccessAsked): Signed {
   return { subject: as, groups }
 }
 
-/** What may do something in an access file: nobody signs in where Gyrarch does not sign. */
+/** Refuses a cluster that signs its people in without Gyrarch. */
 function mustSign(cluster: ClusterView): void {
   if (cluster.reach)
     throw new Refusal(

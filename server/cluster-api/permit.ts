@@ -1,15 +1,11 @@
 /** Whether a caller may do what a request asks for, and gives nobody more than they have. */
-import { mayDo, notHeld } from '~/core/fleet'
+import { mayDo, notHeld, rulesOf } from '~/core/fleet'
 import { type Json, record, records, text } from '~/core/objects'
 import type { Mirror } from './mirror'
 import type { ApiVerb, Resource } from './resources'
 import type { Caller } from './sign-in'
-import { ApiRefusal, groupOf, notFound, qualified } from './status'
+import { ApiRefusal, groupOf, notFound, placeText, qualified } from './status'
 import type { Target } from './target'
-
-/** Where something is, as a refusal says it. */
-const placeText = (namespace: string | null): string =>
-  namespace === null ? 'at the cluster scope' : `in the namespace "${namespace}"`
 
 /** Where the target is: a namespace itself is in the namespace of its name. */
 function namespaceOf({ served, namespace, name }: Target): string | null {
@@ -44,6 +40,8 @@ export function permit({ subject, rights }: Caller, target: Target, verb: ApiVer
 
 const rolePlurals: Readonly<Record<string, string>> = { Role: 'roles', ClusterRole: 'clusterroles' }
 
+const everything = [{ verbs: ['*'], apiGroups: ['*'], resources: ['*'] }]
+
 /** The rules that an object would give: its own as a role, those of its role as a binding; null for any other object. */
 function givenBy(
   mirror: Mirror,
@@ -56,7 +54,8 @@ function givenBy(
     case 'Role':
     case 'ClusterRole':
       return {
-        rules: records(object['rules']),
+        // What a role gathers is not known beforehand: whoever makes one has to hold everything.
+        rules: object['aggregationRule'] ? everything : records(object['rules']),
         verb: 'escalate',
         role: { kind: object['kind'], name },
       }
@@ -67,7 +66,8 @@ function givenBy(
       const place = kind === 'Role' ? text(namespace) : ''
       const kept = mirror.find(kind, place, text(role['name']))
       if (!kept) throw notFound({ apiGroup, plural: rolePlurals[kind] ?? '' }, text(role['name']))
-      return { rules: records(kept.object['rules']), verb: 'bind', role }
+      const gathered = [...mirror.of('ClusterRole').values()].map((each) => each.object)
+      return { rules: rulesOf(kept.object, gathered), verb: 'bind', role }
     }
     default:
       return null

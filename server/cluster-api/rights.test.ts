@@ -177,6 +177,20 @@ describe('a file for somebody', () => {
       )
     expect(await bind('Role', 'less')).toBeNull()
     expect(await bind('ClusterRole', 'cluster-admin')).toMatch(/not currently held/)
+    expect(await bind('ClusterRole', 'nobody-made-it')).toMatch(/^404 /)
+    // A role that gathers others has no rules of its own, and gives all of theirs.
+    await duty.makeApiClient(RbacAuthorizationV1Api).createClusterRole({
+      body: {
+        metadata: { name: 'gathers' },
+        aggregationRule: {
+          clusterRoleSelectors: [
+            { matchLabels: { 'kubernetes.io/bootstrapping': 'rbac-defaults' } },
+          ],
+        },
+        rules: [],
+      },
+    })
+    expect(await bind('ClusterRole', 'gathers')).toMatch(/not currently held/)
   })
 
   it('is called back with all others of that subject, and with nobody else’s', async () => {

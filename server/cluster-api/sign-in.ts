@@ -11,7 +11,7 @@ import {
 } from '~/core/fleet'
 import type { Mirror } from './mirror'
 import type { Signing } from './signing'
-import { ApiRefusal } from './status'
+import { ApiRefusal, placeText } from './status'
 import type { Claims } from './tokens'
 
 /** One who is signed in, with what the cluster lets them do. */
@@ -93,10 +93,9 @@ function mayStandIn({ subject, rights }: Caller, target: Subject): void {
   const groups = target.groups.filter((group) => !given.includes(group))
   const check = (resource: string, namespace: string | null, name: string): void => {
     if (mayDo(rights, { verb: 'impersonate', apiGroup: '', resource, namespace, name })) return
-    const place = namespace === null ? 'at the cluster scope' : `in the namespace "${namespace}"`
     throw new ApiRefusal(
       403,
-      `${resource} "${name}" is forbidden: User "${subject.name}" cannot impersonate resource "${resource}" in API group "" ${place}`,
+      `${resource} "${name}" is forbidden: User "${subject.name}" cannot impersonate resource "${resource}" in API group "" ${placeText(namespace)}`,
       { name, kind: resource },
     )
   }

@@ -106,3 +106,7 @@ export const notFound = (
     ...groupOf(of),
     kind: of.plural,
   })
+
+/** Where something is, as a refusal says it. */
+export const placeText = (namespace: string | null): string =>
+  namespace === null ? 'at the cluster scope' : `in the namespace "${namespace}"`
