@@ -6,7 +6,7 @@ import { parseArgs } from 'node:util'
 import compression from 'compression'
 import express from 'express'
 import pino from 'pino'
-import { RouterContextProvider, type ServerBuild } from 'react-router'
+import { RouterContextProvider } from 'react-router'
 import { gyrarchContext, nonceContext } from '~/app/context'
 import { parseRange } from '~/core/addresses'
 import { headers, ownHostOnly, ownOriginOnly, secretsOwnSiteOnly } from './api/guards'
@@ -156,7 +156,7 @@ app.use(compression())
 app.use(express.static(client, { maxAge: '1h', index: false }))
 app.use((_request, _response, next) => actingAs('person', next))
 // All pages are read in before the first of them is asked for: nobody waits for that.
-const build = (await import('virtual:react-router/server-build')) as unknown as ServerBuild
+const build = await import('virtual:react-router/server-build')
 app.use(
   pages(build, (response) => {
     const context = new RouterContextProvider()

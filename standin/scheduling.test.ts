@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { demoScenario } from '~/server/connectors/standin/demo'
 import { buildWorld, objectsOf, probe, Simulator } from '.'
+import { record } from '../core/objects'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
 
@@ -73,11 +74,11 @@ const claim = (name: string, storageClassName?: string) => ({
   },
 })
 const stored = (sim: Simulator, kind: string) =>
-  (objectsOf(sim, 'dill', { kind }) ?? []) as unknown as readonly {
-    metadata: { name: string }
-    spec: { volumeName?: string; storageClassName?: string }
-    status?: { phase: string }
-  }[]
+  (objectsOf(sim, 'dill', { kind }) ?? []).map((object) => ({
+    name: record(object['metadata'])['name'],
+    spec: record(object['spec']),
+    status: record(object['status']),
+  }))
 const zoneOf = (sim: Simulator, node: string | null) =>
   sim.cluster('dill')?.nodes.find((candidate) => candidate.name === node)?.zone
 
@@ -267,7 +268,7 @@ describe('claims', () => {
   it('that wait for their first pod are bound in its zone, keep it there, and take a disk of the site', () => {
     const sim = fresh()
     apply(sim, 'dill', claim('seeds'))
-    expect(stored(sim, 'PersistentVolumeClaim')[0]?.spec.volumeName).toBeUndefined()
+    expect(stored(sim, 'PersistentVolumeClaim')[0]?.spec['volumeName']).toBeUndefined()
     const with_ = { volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'seeds' } }] }
     apply(sim, 'dill', deployment('keeper', 1, with_, '100m'))
     const bound = stored(sim, 'PersistentVolumeClaim')[0]
@@ -277,7 +278,7 @@ describe('claims', () => {
     })
     const zone = zoneOf(sim, pods(sim, 'dill', 'keeper')[0]?.node ?? null)
     expect(
-      sim.site('tarn-north')?.disks.find((disk) => disk.name === bound?.spec.volumeName),
+      sim.site('tarn-north')?.disks.find((disk) => disk.name === bound?.spec['volumeName']),
     ).toMatchObject({ sizeGb: 20, cluster: 'dill', zone })
     apply(
       sim,
@@ -298,9 +299,9 @@ describe('claims', () => {
     sim.command('gone', 'objects.remove', { cluster: 'dill', objects: [claim('seeds')] })
     advance(sim, 30)
     expect(stored(sim, 'PersistentVolume')).toEqual([])
-    expect(sim.site('tarn-north')?.disks.some((disk) => disk.name === bound?.spec.volumeName)).toBe(
-      false,
-    )
+    expect(
+      sim.site('tarn-north')?.disks.some((disk) => disk.name === bound?.spec['volumeName']),
+    ).toBe(false)
   })
   it('of an immediate class are bound at once; of no class, or missing, they hold their pod up', () => {
     const sim = fresh()
@@ -317,10 +318,7 @@ describe('claims', () => {
       claim('lost', 'nothing'),
     )
     expect(
-      stored(sim, 'PersistentVolumeClaim').map((entry) => [
-        entry.metadata.name,
-        entry.status?.phase,
-      ]),
+      stored(sim, 'PersistentVolumeClaim').map((entry) => [entry.name, entry.status['phase']]),
     ).toEqual([
       ['early', 'Bound'],
       ['lost', 'Pending'],
@@ -362,10 +360,7 @@ describe('claims', () => {
     apply(sim, 'dill', set(2))
     advance(sim, 120)
     expect(
-      stored(sim, 'PersistentVolumeClaim').map((entry) => [
-        entry.metadata.name,
-        entry.status?.phase,
-      ]),
+      stored(sim, 'PersistentVolumeClaim').map((entry) => [entry.name, entry.status['phase']]),
     ).toEqual([
       ['data-shelf-0', 'Bound'],
       ['data-shelf-1', 'Bound'],

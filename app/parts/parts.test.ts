@@ -1,7 +1,6 @@
 import { quoted } from '~/core/contract'
 import { describe, expect, it } from 'vitest'
 import type { Finding, Plan } from '~/core/changes'
-import type { ChangeRecord, StepRecord } from '~/server/changes/changes'
 import { markdownOf } from '../areas/run/markdown'
 import { standingText } from './findings'
 import { pathText, refsText, spendText } from './plan'
@@ -102,7 +101,7 @@ describe('Markdown for a ticket', () => {
     steps: [],
     proof: null,
     cause: null,
-  } as unknown as ChangeRecord
+  } as const
   it('tells a plan, with bars that break no table', () => {
     const text = markdownOf(record)
     expect(text).toContain('# raise birch (c-1): draft')
@@ -118,7 +117,7 @@ describe('Markdown for a ticket', () => {
       attempts: 2,
       startedAt: 'x',
       endedAt: null,
-    } as unknown as StepRecord
+    } as const
     const cause = {
       class: 'permanent' as const,
       reason: 'no-stock',

@@ -8,7 +8,7 @@ import {
   perNodePrefix,
   sizeOf,
 } from '../addresses'
-import type { FleetView } from './view'
+import type { ClusterView, FleetView, SiteView } from './view'
 
 export interface AddressHolder {
   readonly domain: string
@@ -22,6 +22,68 @@ export interface AddressHolder {
 function widthOf(text: string): bigint {
   const range = parseRange(text)
   return range.ok ? sizeOf(range.value) : 1n << 200n
+}
+
+type Covers = (range: string | undefined) => boolean
+
+/** What of a site holds the address: what is held by hand or lease, and its networks with their parts. */
+function heldAtSite(site: SiteView, covers: Covers): readonly AddressHolder[] {
+  const { domain } = site
+  const about = `site/${site.name}`
+  const held = site.addresses
+    .filter((address) => covers(address.address))
+    .map((address) => ({
+      domain,
+      range: address.address,
+      says: `held for ${address.for} (${address.how}) in ${address.network}`,
+      about: address.cluster === null ? about : `cluster/${address.cluster}`,
+    }))
+  const networks = site.networks.filter((network) => covers(network.range))
+  const parts = networks.flatMap((network) =>
+    (
+      [
+        [network.gateway, `gateway of ${network.name}`],
+        [network.dhcp, `DHCP range of ${network.name}`],
+        [network.pool, `virtual address pool of ${network.name}`],
+        [network.range, `network ${network.name}`],
+      ] as const
+    ).flatMap(([range, says]) =>
+      range !== undefined && covers(range) ? [{ domain, range, says, about }] : [],
+    ),
+  )
+  return [...held, ...parts]
+}
+
+/** What of a cluster holds the address: its pods, with the block of a node in which it lies, and its services. */
+function heldByCluster(
+  cluster: ClusterView,
+  domain: string,
+  covers: Covers,
+  value: bigint,
+): readonly AddressHolder[] {
+  const about = `cluster/${cluster.name}`
+  const holders: AddressHolder[] = []
+  const pods = parseCidr(cluster.pods)
+  if (covers(cluster.pods) && pods.ok) {
+    const { family, first } = pods.value
+    const bits = BigInt((family === 4 ? 32 : 128) - perNodePrefix(family, cluster.maxPodsPerNode))
+    const block = ((value - first) >> bits) + 1n
+    holders.push({
+      domain,
+      range: cluster.pods,
+      says: `pods of ${cluster.name}, node block ${block}`,
+      about,
+    })
+  }
+  if (covers(cluster.services))
+    holders.push({ domain, range: cluster.services, says: `services of ${cluster.name}`, about })
+  return holders
+}
+
+function byWidth(a: AddressHolder, b: AddressHolder): number {
+  const [left, right] = [widthOf(a.range), widthOf(b.range)]
+  if (left === right) return 0
+  return left < right ? -1 : 1
 }
 
 /**
@@ -40,96 +102,26 @@ export function whoHolds(
   if (!parsed.ok) return { address: null, says: parsed.says, holders: [] }
   const { family, value } = parsed.value
   const point = { family, first: value, last: value }
-  const covers = (range: string | undefined): boolean => {
+  const covers: Covers = (range) => {
     const read = range === undefined ? null : parseRange(range)
     return read?.ok === true && contains(read.value, point)
   }
-  const address = formatAddress(parsed.value)
-  const addressHolders: AddressHolder[] = []
-  for (const site of view.sites) {
-    const { domain } = site
-    for (const held of site.addresses)
-      if (covers(held.address))
-        addressHolders.push({
-          domain,
-          range: held.address,
-          says: `held for ${held.for} (${held.how}) in ${held.network}`,
-          about: held.cluster === null ? `site/${site.name}` : `cluster/${held.cluster}`,
-        })
-    for (const network of site.networks) {
-      if (!covers(network.range)) continue
-      if (covers(network.gateway))
-        addressHolders.push({
-          domain,
-          range: network.gateway ?? '',
-          says: `gateway of ${network.name}`,
-          about: `site/${site.name}`,
-        })
-      if (covers(network.dhcp))
-        addressHolders.push({
-          domain,
-          range: network.dhcp ?? '',
-          says: `DHCP range of ${network.name}`,
-          about: `site/${site.name}`,
-        })
-      if (covers(network.pool))
-        addressHolders.push({
-          domain,
-          range: network.pool ?? '',
-          says: `virtual address pool of ${network.name}`,
-          about: `site/${site.name}`,
-        })
-      addressHolders.push({
-        domain,
-        range: network.range,
-        says: `network ${network.name}`,
-        about: `site/${site.name}`,
-      })
-    }
-  }
   const domainOf = new Map(view.sites.map((site) => [site.name, site.domain]))
-  for (const cluster of view.clusters) {
-    const domain = domainOf.get(cluster.site) ?? ''
-    const pods = parseCidr(cluster.pods)
-    if (covers(cluster.pods) && pods.ok) {
-      const prefix = perNodePrefix(pods.value.family, cluster.maxPodsPerNode)
-      const block =
-        (value - pods.value.first) >> BigInt((pods.value.family === 4 ? 32 : 128) - prefix)
-      addressHolders.push({
-        domain,
-        range: cluster.pods,
-        says: `pods of ${cluster.name}, node block ${block + 1n}`,
-        about: `cluster/${cluster.name}`,
-      })
-    }
-    if (covers(cluster.services))
-      addressHolders.push({
-        domain,
-        range: cluster.services,
-        says: `services of ${cluster.name}`,
-        about: `cluster/${cluster.name}`,
-      })
-  }
-  for (const entry of view.ledger)
-    if (entry.kind === 'peer' && covers(entry.range))
-      addressHolders.push({
-        domain: entry.domain,
-        range: entry.range,
-        says: entry.name,
-        about: null,
-      })
-  addressHolders.sort((a, b) => {
-    const [left, right] = [widthOf(a.range), widthOf(b.range)]
-    if (left < right) return -1
-    if (left > right) return 1
-    return 0
-  })
+  const peers = view.ledger.filter((entry) => entry.kind === 'peer' && covers(entry.range))
+  const holders = [
+    ...view.sites.flatMap((site) => heldAtSite(site, covers)),
+    ...view.clusters.flatMap((cluster) =>
+      heldByCluster(cluster, domainOf.get(cluster.site) ?? '', covers, value),
+    ),
+    ...peers.map(({ domain, range, name }) => ({ domain, range, says: name, about: null })),
+  ].sort(byWidth)
+  const address = formatAddress(parsed.value)
   return {
     address,
     says:
-      addressHolders.length === 0
+      holders.length === 0
         ? `Nobody holds ${address}: it lies in no network, pool or cluster range that is known.`
         : null,
-    holders: addressHolders,
+    holders,
   }
 }

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { ApiObject } from '../objects'
 import { rightsIn, whatCan, whoCan } from '.'
 
-const objects = [
+const objects: readonly ApiObject[] = [
   {
     kind: 'ClusterRole',
     metadata: { name: 'read-all' },
@@ -37,7 +37,7 @@ const objects = [
     roleRef: { kind: 'Role', name: 'gone' },
     subjects: [{ kind: 'User', name: 'bob' }],
   },
-] as unknown as readonly ApiObject[]
+]
 const rights = rightsIn(objects)
 const names = (verb: string, resource: string, namespace: string | null) =>
   whoCan(rights, verb, resource, namespace).map((whoCan) => whoCan.subject)

@@ -1,6 +1,6 @@
 /** Workloads as they are looked at: what each wants, what it has, what is not well about it; and its pods. */
 import { compareText } from '../units'
-import { type Json, record, records, text } from '../objects'
+import { controllerOf, type Json, record, records, text } from '../objects'
 import type { Said } from '../contract'
 import type { ApiObject } from '../objects'
 import { said } from './says'
@@ -46,11 +46,6 @@ export interface WorkloadFact extends Said {
 
 const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])
 
-const controller = (object: Json): Json | undefined =>
-  records(record(object['metadata'])['ownerReferences']).find(
-    (owner) => owner['controller'] === true,
-  )
-
 function podFact(pod: Json, by: string | null): PodFact {
   const metadata = record(pod['metadata'])
   const spec = record(pod['spec'])
@@ -90,97 +85,113 @@ function podFact(pod: Json, by: string | null): PodFact {
   }
 }
 
-/** The workloads among a cluster’s objects, what is not well first, then by namespace and name. */
-export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFact[] {
-  const given = objects as unknown as readonly Json[]
-  const middle = new Map<string, string>()
-  for (const object of given) {
-    const owner =
-      object['kind'] === 'ReplicaSet' || object['kind'] === 'Job' ? controller(object) : undefined
-    const metadata = record(object['metadata'])
+const namespaceOf = (object: ApiObject): string => text(record(object.metadata)['namespace'])
+const nameOf = (object: ApiObject): string => text(record(object.metadata)['name'])
+
+/** The pods of each workload, by its `Kind/namespace/name`: of a replica set’s or job’s owner where it has one. */
+function podsByWorkload(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodFact[]> {
+  const ownerOf = new Map<string, string>()
+  for (const object of objects) {
+    if (object.kind !== 'ReplicaSet' && object.kind !== 'Job') continue
+    const owner = controllerOf(object)
+    const namespace = namespaceOf(object)
     if (owner)
-      middle.set(
-        `${text(object['kind'])}/${text(metadata['namespace'])}/${text(metadata['name'])}`,
-        `${text(owner['kind'])}/${text(metadata['namespace'])}/${text(owner['name'])}`,
+      ownerOf.set(
+        `${object.kind}/${namespace}/${nameOf(object)}`,
+        `${owner.kind}/${namespace}/${owner.name}`,
       )
   }
   const pods = new Map<string, PodFact[]>()
-  for (const object of given) {
-    if (object['kind'] !== 'Pod') continue
-    const owner = controller(object)
+  for (const object of objects) {
+    const owner = object.kind === 'Pod' ? controllerOf(object) : undefined
     if (!owner) continue
-    const key = `${text(owner['kind'])}/${text(record(object['metadata'])['namespace'])}/${text(owner['name'])}`
-    const above = middle.get(key)
-    const fact = podFact(object, above === undefined ? null : text(owner['name']))
-    const top = above ?? key
-    pods.set(top, [...(pods.get(top) ?? []), fact])
+    const key = `${owner.kind}/${namespaceOf(object)}/${owner.name}`
+    const above = ownerOf.get(key)
+    const workload = above ?? key
+    const fact = podFact(object, above === undefined ? null : owner.name)
+    pods.set(workload, [...(pods.get(workload) ?? []), fact])
   }
-  const rank = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 }
-  return given
-    .filter((object) => kinds.has(text(object['kind'])))
-    .map((object): WorkloadFact => {
-      const metadata = record(object['metadata'])
-      const [kind, namespace, name] = [
-        text(object['kind']),
-        text(metadata['namespace']),
-        text(metadata['name']),
-      ]
-      const key = `${kind}/${namespace}/${name}`
-      const podFacts = pods.get(key) ?? []
-      const spec = record(object['spec'])
-      const status = record(object['status'])
-      let wanted: number
-      if (kind === 'DaemonSet') wanted = Number(status['desiredNumberScheduled'] ?? 0)
-      else if (kind === 'Job') wanted = Number(spec['completions'] ?? 1)
-      else if (kind === 'CronJob') wanted = 0
-      else wanted = Number(spec['replicas'] ?? 1)
-      const ready =
-        kind === 'Job'
-          ? Number(status['succeeded'] ?? 0)
-          : podFacts.filter((pod) => pod.ready).length
-      const stuck = podFacts.find((pod) => pod.waits !== null)
-      const template =
-        kind === 'CronJob'
-          ? record(record(record(spec['jobTemplate'])['spec'])['template'])
-          : record(spec['template'])
-      let state: 'resting' | 'well' | 'broken' | 'strained' | 'working'
-      if (kind === 'CronJob') state = 'resting'
-      else if (ready >= wanted && !stuck) state = 'well'
-      else if (ready === 0 && wanted > 0 && stuck) state = 'broken'
-      else if (stuck) state = 'strained'
-      else state = 'working'
-      let fact: Said
-      if (stuck)
-        fact = said('workload.waits', {
-          pod: stuck.key.split('/')[1] ?? '',
-          waits: stuck.waits ?? '',
-        })
-      else if (kind === 'CronJob')
-        fact = said('workload.at', {
-          schedule: text(spec['schedule']),
-          timeZone: text(spec['timeZone']),
-        })
-      else if (ready >= wanted) fact = said('workload.ready')
-      else fact = said('workload.starting', { wanted: wanted - ready })
-      return {
-        key,
-        kind,
-        namespace,
-        name,
-        wanted,
-        ready,
-        state,
-        ...fact,
-        images: [
-          ...new Set(
-            records(record(template['spec'])['containers']).map((container) =>
-              text(container['image']),
-            ),
-          ),
-        ],
-        pods: podFacts,
-      }
+  return pods
+}
+
+/** How many pods a workload wants to run now, or to have run. */
+function wantedOf(kind: string, spec: Json, status: Json): number {
+  switch (kind) {
+    case 'DaemonSet':
+      return Number(status['desiredNumberScheduled'] ?? 0)
+    case 'Job':
+      return Number(spec['completions'] ?? 1)
+    case 'CronJob':
+      return 0
+    default:
+      return Number(spec['replicas'] ?? 1)
+  }
+}
+
+function stateOf(
+  kind: string,
+  ready: number,
+  wanted: number,
+  stuck: PodFact | undefined,
+): WorkloadFact['state'] {
+  if (kind === 'CronJob') return 'resting'
+  if (!stuck) return ready >= wanted ? 'well' : 'working'
+  return ready === 0 && wanted > 0 ? 'broken' : 'strained'
+}
+
+function saysOf(kind: string, spec: Json, missing: number, stuck: PodFact | undefined): Said {
+  if (stuck)
+    return said('workload.waits', {
+      pod: stuck.key.split('/')[1] ?? '',
+      waits: stuck.waits ?? '',
     })
+  if (kind === 'CronJob')
+    return said('workload.at', {
+      schedule: text(spec['schedule']),
+      timeZone: text(spec['timeZone']),
+    })
+  return missing <= 0 ? said('workload.ready') : said('workload.starting', { wanted: missing })
+}
+
+function workloadFact(object: ApiObject, pods: readonly PodFact[]): WorkloadFact {
+  const { kind } = object
+  const namespace = namespaceOf(object)
+  const name = nameOf(object)
+  const spec = record(object['spec'])
+  const status = record(object['status'])
+  const wanted = wantedOf(kind, spec, status)
+  const ready =
+    kind === 'Job' ? Number(status['succeeded'] ?? 0) : pods.filter((pod) => pod.ready).length
+  const stuck = pods.find((pod) => pod.waits !== null)
+  const maker = kind === 'CronJob' ? record(record(spec['jobTemplate'])['spec']) : spec
+  const containers = records(record(record(maker['template'])['spec'])['containers'])
+  return {
+    key: `${kind}/${namespace}/${name}`,
+    kind,
+    namespace,
+    name,
+    wanted,
+    ready,
+    state: stateOf(kind, ready, wanted, stuck),
+    ...saysOf(kind, spec, wanted - ready, stuck),
+    images: [...new Set(containers.map((container) => text(container['image'])))],
+    pods,
+  }
+}
+
+const rank = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 }
+
+/** The workloads among a cluster’s objects, what is not well first, then by namespace and name. */
+export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFact[] {
+  const pods = podsByWorkload(objects)
+  return objects
+    .filter((object) => kinds.has(object.kind))
+    .map((object) =>
+      workloadFact(
+        object,
+        pods.get(`${object.kind}/${namespaceOf(object)}/${nameOf(object)}`) ?? [],
+      ),
+    )
     .sort(
       (a, b) =>
         rank[a.state] - rank[b.state] ||

@@ -1,8 +1,8 @@
 /** The change kind `site.machines`: machines that stand somewhere are entered, or struck. */
 import { command } from '../contract'
 import { z } from 'zod'
-import { ref, stop } from '../changes'
-import type { BoxView } from '../fleet'
+import { type RawFinding, ref, stop } from '../changes'
+import type { BoxView, SiteView } from '../fleet'
 import { GiB, listText } from '../units'
 import { oneStep, put, seen } from './one-step'
 import { said } from './says'
@@ -60,6 +60,94 @@ const asView = (entry: Intent['add'][number]): BoxView => ({
   usedBy: null,
 })
 
+const macForm = /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i
+const nameForm = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
+
+type Because = RawFinding['because']
+
+/** What stands against striking the machine `remove[index]`. */
+function checkStruck(
+  struck: string,
+  index: number,
+  site: SiteView,
+  because: Because,
+): readonly RawFinding[] {
+  const field = `remove[${index}]`
+  const existing = site.boxes.find((candidate) => candidate.name === struck)
+  if (!existing)
+    return [
+      stop(
+        'machine.known',
+        field,
+        said('machine.known', { site: site.name, gone: struck }),
+        because,
+      ),
+    ]
+  if (existing.usedBy === null) return []
+  return [
+    stop(
+      'machine.free',
+      field,
+      said('machine.free', { gone: struck, usedBy: existing.usedBy }),
+      because,
+    ),
+  ]
+}
+
+/** What stands against the cards of the machine `add[index]`. */
+function checkCards({ name, cards }: Intent['add'][number], index: number): readonly RawFinding[] {
+  const field = `add[${index}].cards`
+  if (cards.length === 0) return [stop('card.none', field, said('card.none', { name }))]
+  const findings: RawFinding[] = []
+  const bad = cards.findIndex((card) => !macForm.test(card.mac))
+  if (bad >= 0)
+    findings.push(
+      stop('card.mac', `${field}[${bad}].mac`, said('card.mac', { mac: cards[bad]?.mac ?? '' })),
+    )
+  const macs = new Set(cards.map((card) => card.mac.toLowerCase()))
+  if (macs.size < cards.length)
+    findings.push(stop('card.twice', field, said('card.twice', { name })))
+  return findings
+}
+
+/** What stands against the machine `add[index]`. */
+function checkEntered(
+  intent: Intent,
+  index: number,
+  site: SiteView,
+  because: Because,
+): readonly RawFinding[] {
+  const entered = intent.add[index]
+  if (!entered) return []
+  const { name, zone } = entered
+  const field = `add[${index}]`
+  const findings: RawFinding[] = []
+  if (!nameForm.test(name))
+    findings.push(stop('machine.name', `${field}.name`, said('machine.name', { name })))
+  const taken =
+    site.boxes.some((existing) => existing.name === name) ||
+    intent.add.findIndex((candidate) => candidate.name === name) < index
+  if (taken)
+    findings.push(
+      stop('machine.twice', `${field}.name`, said('machine.twice', { name }), because, [
+        { says: `Call it ${name}-2`, change: put(`/add/${index}/name`, `${name}-2`) },
+      ]),
+    )
+  if (!site.zones.includes(zone))
+    findings.push(
+      stop(
+        'zone.known',
+        `${field}.zone`,
+        said('zone.known.no-zone', { site: site.name, zone }),
+        [seen(site, said('zones', { zones: site.zones }))],
+        site.zones
+          .slice(0, 2)
+          .map((there) => ({ says: `Use ${there}`, change: put(`/add/${index}/zone`, there) })),
+      ),
+    )
+  return [...findings, ...checkCards(entered, index)]
+}
+
 export const siteMachines = oneStep<Intent>({
   name: 'site.machines',
   title: 'Enter machines that stand there',
@@ -77,93 +165,12 @@ export const siteMachines = oneStep<Intent>({
   subject: (intent) =>
     ref('machines', intent.site, intent.add[0]?.name ?? intent.remove[0] ?? 'none'),
   check: (intent, site) => {
-    const because = [
-      seen(site, said('boxes', { boxes: site.boxes.map((otherBox) => otherBox.name) })),
-    ]
+    const because = [seen(site, said('boxes', { boxes: site.boxes.map(({ name }) => name) }))]
     if (intent.add.length + intent.remove.length === 0)
       return [stop('machines.none', 'add', said('machines.none'), because)]
     return [
-      ...intent.remove.flatMap((gone, i) => {
-        const existingBox = site.boxes.find((otherBox) => otherBox.name === gone)
-        if (existingBox) {
-          if (existingBox.usedBy === null) return []
-          return [
-            stop(
-              'machine.free',
-              `remove[${i}]`,
-              said('machine.free', { gone, usedBy: existingBox.usedBy }),
-              because,
-            ),
-          ]
-        }
-        return [
-          stop(
-            'machine.known',
-            `remove[${i}]`,
-            said('machine.known', { site: site.name, gone }),
-            because,
-          ),
-        ]
-      }),
-      ...intent.add.flatMap((eachBox, i) => {
-        const field = `add[${i}]`
-        const macs = eachBox.cards.map((card) => card.mac.toLowerCase())
-        const bad = eachBox.cards.findIndex(
-          (card) => !/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(card.mac),
-        )
-        return [
-          ...(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(eachBox.name)
-            ? []
-            : [
-                stop('machine.name', `${field}.name`, said('machine.name', { name: eachBox.name })),
-              ]),
-          ...(site.boxes.some((otherBox) => otherBox.name === eachBox.name) ||
-          intent.add.findIndex((otherBox) => otherBox.name === eachBox.name) < i
-            ? [
-                stop(
-                  'machine.twice',
-                  `${field}.name`,
-                  said('machine.twice', { name: eachBox.name }),
-                  because,
-                  [
-                    {
-                      says: `Call it ${eachBox.name}-2`,
-                      change: put(`/add/${i}/name`, `${eachBox.name}-2`),
-                    },
-                  ],
-                ),
-              ]
-            : []),
-          ...(site.zones.includes(eachBox.zone)
-            ? []
-            : [
-                stop(
-                  'zone.known',
-                  `${field}.zone`,
-                  said('zone.known.no-zone', { site: site.name, zone: eachBox.zone }),
-                  [seen(site, said('zones', { zones: site.zones }))],
-                  site.zones
-                    .slice(0, 2)
-                    .map((zone) => ({ says: `Use ${zone}`, change: put(`/add/${i}/zone`, zone) })),
-                ),
-              ]),
-          ...(bad < 0
-            ? []
-            : [
-                stop(
-                  'card.mac',
-                  `${field}.cards[${bad}].mac`,
-                  said('card.mac', { mac: eachBox.cards[bad]?.mac ?? '' }),
-                ),
-              ]),
-          ...(new Set(macs).size < macs.length
-            ? [stop('card.twice', `${field}.cards`, said('card.twice', { name: eachBox.name }))]
-            : []),
-          ...(eachBox.cards.length === 0
-            ? [stop('card.none', `${field}.cards`, said('card.none', { name: eachBox.name }))]
-            : []),
-        ]
-      }),
+      ...intent.remove.flatMap((struck, i) => checkStruck(struck, i, site, because)),
+      ...intent.add.flatMap((_, i) => checkEntered(intent, i, site, because)),
     ]
   },
   says: (intent) =>

@@ -14,6 +14,7 @@ import {
   wireRecord,
   wireRoute,
 } from '.'
+import { bareCluster } from '../testing/bare'
 
 const hall: SiteView = {
   ...bareSite('mossgate', 'hall', 'fernhollow'),
@@ -226,8 +227,8 @@ describe('what no cluster owns', () => {
   it('is removed, but nothing that a cluster owns', () => {
     const owned = {
       ...view,
-      clusters: [{ name: 'cedar', site: 'mossgate' }],
-    } as unknown as FleetView
+      clusters: [bareCluster('cedar', 'mossgate')],
+    }
     expect(
       rules(
         check(

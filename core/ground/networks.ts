@@ -50,10 +50,154 @@ function wanted(intent: SiteNetworkIntent, site: SiteView): NetworkView | null {
   return { ...was, ...parts, name: network, range: text, role: role ?? was?.role ?? 'private' }
 }
 
-const inside = (outer: Range, text: string | undefined): boolean | null => {
-  if (text === undefined) return null
-  const parsed = parseRange(text)
-  return parsed.ok && contains(outer, parsed.value)
+type Because = RawFinding['because']
+
+/** What stands against removing a network: it is not there, or something holds an address in it. */
+function checkRemoved(name: string, site: SiteView, because: Because): readonly RawFinding[] {
+  if (!site.networks.some((network) => network.name === name))
+    return [
+      stop(
+        'network.known',
+        'network',
+        said('network.known.no-network', { site: site.name, network: name }),
+        because,
+      ),
+    ]
+  const held = site.addresses.filter((address) => address.network === name)
+  if (held.length === 0) return []
+  return [
+    stop(
+      'network.used',
+      'network',
+      said('network.used', {
+        network: name,
+        held: held.map((address) => `${address.address} for ${address.for}`),
+      }),
+      because,
+    ),
+  ]
+}
+
+/** What else holds a part of the range in the same routing domain. */
+function checkOverlap(
+  network: NetworkView,
+  block: Range,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const clash = view.ledger.filter((entry) => {
+    const isItself = entry.holder === site.name && entry.name === network.name
+    if (entry.domain !== site.domain || isItself) return false
+    const candidate = parseRange(entry.range)
+    if (!candidate.ok || !intersection(candidate.value, block)) return false
+    // A block entered by hand that holds the whole network is what it was cut from.
+    return !(entry.kind === 'peer' && contains(candidate.value, block))
+  })
+  if (clash.length === 0) return []
+  return [
+    stop(
+      'range.overlap',
+      'range',
+      said('range.overlap', {
+        range: network.range,
+        clash: clash.map((entry) => `${entry.name} (${entry.range})`),
+      }),
+      [{ ...said('domain', { domain: site.domain }), source: 'address ledger' }],
+    ),
+  ]
+}
+
+/** Gateway, DHCP range and pool are ranges within the network. */
+function checkParts(network: NetworkView, block: Range, because: Because): readonly RawFinding[] {
+  return (['gateway', 'dhcp', 'pool'] as const).flatMap((field) => {
+    const text = network[field]
+    if (text === undefined) return []
+    const parsed = parseRange(text)
+    if (!parsed.ok) return [stop('range.readable', field, quoted('range.unreadable', parsed.says))]
+    if (contains(block, parsed.value)) return []
+    const { name, range } = network
+    return [
+      stop('range.inside', field, said('range.inside', { text, network: name, range }), because),
+    ]
+  })
+}
+
+/** The name server that is handed out answers, somewhere in the routing domain. */
+function checkNameServer(
+  nameServer: string | undefined,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
+  if (nameServer === undefined) return []
+  if (!parseAddress(nameServer).ok)
+    return [
+      stop('name-server.readable', 'nameServer', said('name-server.readable', { nameServer })),
+    ]
+  const answers = view.sites
+    .filter((candidate) => candidate.domain === site.domain)
+    .flatMap((candidate) => candidate.nameServers)
+    .some((server) => server.address === nameServer && server.answers)
+  if (answers) return []
+  const good = site.nameServers.filter((server) => server.answers)
+  return [
+    stop(
+      'name-server.answers',
+      'nameServer',
+      said('name-server.answers', { nameServer }),
+      [seen(site, said('name-servers-answer', { good: good.map((server) => server.address) }))],
+      good.slice(0, 1).map((server) => ({
+        says: `Hand out ${server.address}`,
+        change: put('/nameServer', server.address),
+      })),
+    ),
+  ]
+}
+
+const rangeOf = (text: string | undefined): Range | null => {
+  const parsed = text === undefined ? null : parseRange(text)
+  return parsed?.ok ? parsed.value : null
+}
+
+/** What is leased lies apart from virtual addresses and from what is held for good. */
+function checkLeases(network: NetworkView, site: SiteView): readonly RawFinding[] {
+  const findings: RawFinding[] = []
+  const dhcp = rangeOf(network.dhcp)
+  const pool = rangeOf(network.pool)
+  if (!dhcp) return findings
+  if (pool && intersection(dhcp, pool))
+    findings.push(
+      stop(
+        'range.dhcp-pool',
+        'pool',
+        said('range.dhcp-pool', { pool: network.pool ?? '', dhcp: network.dhcp ?? '' }),
+      ),
+    )
+  const held = site.addresses.filter((address) => {
+    const own = rangeOf(address.address)
+    return (
+      address.how !== 'dhcp' &&
+      address.network === network.name &&
+      own !== null &&
+      contains(dhcp, own)
+    )
+  })
+  if (held.length > 0)
+    findings.push(
+      stop(
+        'range.dhcp-held',
+        'dhcp',
+        said('range.dhcp-held', {
+          held: held.map((address) => `${address.address} (${address.for})`),
+        }),
+        [
+          {
+            ...said('static-holdings', { heldCount: held.length, dhcp: network.dhcp ?? '' }),
+            source: 'address ledger',
+          },
+        ],
+      ),
+    )
+  return findings
 }
 
 function checkNetwork(
@@ -71,31 +215,7 @@ function checkNetwork(
   ]
   if (intent.network.trim() === '')
     return [stop('network.name', 'network', said('network.name'), because)]
-  if (intent.remove) {
-    if (!site.networks.some((network) => network.name === intent.network))
-      return [
-        stop(
-          'network.known',
-          'network',
-          said('network.known.no-network', { site: site.name, network: intent.network }),
-          because,
-        ),
-      ]
-    const held = site.addresses.filter((address) => address.network === intent.network)
-    return held.length === 0
-      ? []
-      : [
-          stop(
-            'network.used',
-            'network',
-            said('network.used', {
-              network: intent.network,
-              held: held.map((address) => `${address.address} for ${address.for}`),
-            }),
-            because,
-          ),
-        ]
-  }
+  if (intent.remove) return checkRemoved(intent.network, site, because)
   const network = wanted(intent, site)
   if (!network)
     return [
@@ -113,116 +233,12 @@ function checkNetwork(
         { ...said('range-address-prefix'), source: 'RFC 4632' },
       ]),
     ]
-  const findings: RawFinding[] = []
-  const clash = view.ledger.filter((entry) => {
-    if (entry.domain !== site.domain || (entry.holder === site.name && entry.name === network.name))
-      return false
-    const candidate = parseRange(entry.range)
-    if (!candidate.ok || !intersection(candidate.value, block.value)) return false
-    // A block entered by hand that holds the whole network is what it was cut from.
-    return !(entry.kind === 'peer' && contains(candidate.value, block.value))
-  })
-  if (clash.length > 0)
-    findings.push(
-      stop(
-        'range.overlap',
-        'range',
-        said('range.overlap', {
-          range: network.range,
-          clash: clash.map((entry) => `${entry.name} (${entry.range})`),
-        }),
-        [{ ...said('domain', { domain: site.domain }), source: 'address ledger' }],
-      ),
-    )
-  for (const [field, text] of [
-    ['gateway', network.gateway],
-    ['dhcp', network.dhcp],
-    ['pool', network.pool],
-  ] as const) {
-    const parsed = text === undefined ? null : parseRange(text)
-    if (parsed && !parsed.ok)
-      findings.push(stop('range.readable', field, quoted('range.unreadable', parsed.says)))
-    else if (inside(block.value, text) === false)
-      findings.push(
-        stop(
-          'range.inside',
-          field,
-          said('range.inside', { text: text ?? '', network: network.name, range: network.range }),
-          because,
-        ),
-      )
-  }
-  if (network.nameServer !== undefined && !parseAddress(network.nameServer).ok)
-    findings.push(
-      stop(
-        'name-server.readable',
-        'nameServer',
-        said('name-server.readable', { nameServer: network.nameServer }),
-      ),
-    )
-  else if (
-    network.nameServer !== undefined &&
-    !view.sites.some(
-      (otherSite) =>
-        otherSite.domain === site.domain &&
-        otherSite.nameServers.some(
-          (server) => server.address === network.nameServer && server.answers,
-        ),
-    )
-  ) {
-    const good = site.nameServers.filter((server) => server.answers)
-    findings.push(
-      stop(
-        'name-server.answers',
-        'nameServer',
-        said('name-server.answers', { nameServer: network.nameServer }),
-        [seen(site, said('name-servers-answer', { good: good.map((server) => server.address) }))],
-        good.slice(0, 1).map((server) => ({
-          says: `Hand out ${server.address}`,
-          change: put('/nameServer', server.address),
-        })),
-      ),
-    )
-  }
-  const [dhcp, pool] = [network.dhcp, network.pool].map((text) =>
-    text === undefined ? null : parseRange(text),
-  )
-  if (dhcp?.ok && pool?.ok && intersection(dhcp.value, pool.value))
-    findings.push(
-      stop(
-        'range.dhcp-pool',
-        'pool',
-        said('range.dhcp-pool', { pool: network.pool ?? '', dhcp: network.dhcp ?? '' }),
-      ),
-    )
-  if (dhcp?.ok) {
-    const held = site.addresses.filter((address) => {
-      const entry = parseRange(address.address)
-      return (
-        address.how !== 'dhcp' &&
-        address.network === network.name &&
-        entry.ok &&
-        contains(dhcp.value, entry.value)
-      )
-    })
-    if (held.length > 0)
-      findings.push(
-        stop(
-          'range.dhcp-held',
-          'dhcp',
-          said('range.dhcp-held', {
-            held: held.map((address) => `${address.address} (${address.for})`),
-          }),
-          [
-            {
-              ...said('static-holdings', { heldCount: held.length, dhcp: network.dhcp ?? '' }),
-              source: 'address ledger',
-            },
-          ],
-        ),
-      )
-  }
-  return findings
+  return [
+    ...checkOverlap(network, block.value, site, view),
+    ...checkParts(network, block.value, because),
+    ...checkNameServer(network.nameServer, site, view),
+    ...checkLeases(network, site),
+  ]
 }
 
 export const siteNetwork = oneStep({

@@ -46,94 +46,120 @@ export function nameObjection(name: string): Said | null {
 
 export const whole = (text: string | undefined, max: number): number | null =>
   text !== undefined && /^\d{1,10}$/.test(text) && Number(text) <= max ? Number(text) : null
-/** The value of a record in its one form, or what is wrong with it. `absolute` writes a target as it stands. */
+type ValueRead = { readonly ok: true; readonly value: string } | (Said & { readonly ok: false })
+
+const bad = (objection: Said): ValueRead => ({ ok: false, ...objection })
+const good = (value: string): ValueRead => ({ ok: true, value })
+
+/** The words of a value, and how a target among them is written in full. */
+interface Written {
+  readonly type: string
+  readonly words: readonly string[]
+  readonly target: (name: string) => string
+}
+
+const miscounted = ({ type, words }: Written, wanted: number): Said | null =>
+  words.length === wanted ? null : said('value.count', { type, wanted, given: words.length })
+
+function addressValue(written: Written): ValueRead {
+  const { type, words } = written
+  const [first = ''] = words
+  const wanted = type === 'A' ? 4 : 6
+  const objection = miscounted(written, 1)
+  if (objection !== null) return bad(objection)
+  const parsed = parseAddress(first)
+  if (!parsed.ok) return bad(quoted('address.unreadable', parsed.says))
+  const { family } = parsed.value
+  if (family !== wanted) return bad(said('ipv-address-takes', { first, family, type, wanted }))
+  return good(formatAddress(parsed.value))
+}
+
+function targetValue(written: Written): ValueRead {
+  const [first = ''] = written.words
+  const objection = miscounted(written, 1) ?? nameObjection(first)
+  return objection === null ? good(written.target(first)) : bad(objection)
+}
+
+/** A lone dot as the host says that no mail is taken (RFC 7505), or that the service is not there (RFC 2782). */
+const hostOr = (host: string, target: Written['target']): string =>
+  host === '.' ? '.' : target(host)
+const hostObjection = (host: string): Said | null => (host === '.' ? null : nameObjection(host))
+
+function mailValue(written: Written): ValueRead {
+  const [preference = '', host = ''] = written.words
+  const objection =
+    miscounted(written, 2) ??
+    (whole(preference, 65_535) === null
+      ? said('value.preference', { preference })
+      : hostObjection(host))
+  return objection === null
+    ? good(`${Number(preference)} ${hostOr(host, written.target)}`)
+    : bad(objection)
+}
+
+function serviceValue(written: Written): ValueRead {
+  const numbers = written.words.slice(0, 3)
+  const [, , , host = ''] = written.words
+  const objection =
+    miscounted(written, 4) ??
+    (numbers.some((word) => whole(word, 65_535) === null)
+      ? said('value.service')
+      : hostObjection(host))
+  return objection === null
+    ? good(`${numbers.map(Number).join(' ')} ${hostOr(host, written.target)}`)
+    : bad(objection)
+}
+
+function authorityValue(written: Written): ValueRead {
+  const { words, target } = written
+  const [server = '', mailbox = ''] = words
+  const objection =
+    miscounted(written, 7) ??
+    nameObjection(server) ??
+    // A dot within the name of the mailbox is escaped.
+    nameObjection(mailbox.replace(/\\\./g, '-'))
+  if (objection !== null) return bad(objection)
+  const numbers = words
+    .slice(2)
+    .map((word, i) => (i === 0 ? whole(word, 2 ** 32 - 1) : ttlSeconds(word)))
+  if (numbers.some((number) => number === null)) return bad(said('serial-refresh-retry'))
+  return good(`${target(server)} ${target(mailbox)} ${numbers.join(' ')}`)
+}
+
+function textValue({ words }: Written): ValueRead {
+  if (words.length === 0) return bad(said('txt-record-least'))
+  if (words.some((word) => octetCount(word) > 255)) return bad(said('text-txt-record'))
+  return good(words.map(quotedText).join(' '))
+}
+
+function issuerValue(written: Written): ValueRead {
+  const [flags = '', tag = '', value = ''] = written.words
+  const isFormed = whole(flags, 255) !== null && /^[A-Za-z0-9]{1,15}$/.test(tag)
+  const objection = miscounted(written, 3) ?? (isFormed ? null : said('value.flag'))
+  return objection === null ? good(`${Number(flags)} ${tag} ${quotedText(value)}`) : bad(objection)
+}
+
+const valueOf: Readonly<Record<(typeof recordTypes)[number], (written: Written) => ValueRead>> = {
+  A: addressValue,
+  AAAA: addressValue,
+  CNAME: targetValue,
+  NS: targetValue,
+  PTR: targetValue,
+  MX: mailValue,
+  SRV: serviceValue,
+  SOA: authorityValue,
+  TXT: textValue,
+  CAA: issuerValue,
+}
+
+/** The value of a record in its one form, or what is wrong with it. `target` writes a name as it stands in the zone. */
 export function recordValue(
   type: string,
   words: readonly string[],
   target: (name: string) => string,
-): { readonly ok: true; readonly value: string } | (Said & { readonly ok: false }) {
-  const bad = (objection: Said) => ({ ok: false as const, ...objection })
-  const miscounted = (wanted: number): Said | null =>
-    words.length === wanted ? null : said('value.count', { type, wanted, given: words.length })
-  const first = words[0] ?? ''
-  switch (type) {
-    case 'A':
-    case 'AAAA': {
-      const parsed = parseAddress(first)
-      const objection = miscounted(1)
-      if (objection !== null) return bad(objection)
-      if (!parsed.ok) return bad(quoted('address.unreadable', parsed.says))
-      if (parsed.value.family !== (type === 'A' ? 4 : 6))
-        return bad(
-          said('ipv-address-takes', {
-            first,
-            family: parsed.value.family,
-            type,
-            wanted: type === 'A' ? 4 : 6,
-          }),
-        )
-      return { ok: true, value: formatAddress(parsed.value) }
-    }
-    case 'CNAME':
-    case 'NS':
-    case 'PTR': {
-      const objection = miscounted(1) ?? nameObjection(first)
-      return objection === null ? { ok: true, value: target(first) } : bad(objection)
-    }
-    case 'MX': {
-      // A lone dot says that no mail is taken (RFC 7505).
-      const isNull = words[1] === '.'
-      let objection = miscounted(2)
-      if (!objection && whole(first, 65_535) === null)
-        objection = said('value.preference', { preference: first })
-      else if (!objection && !isNull) objection = nameObjection(words[1] ?? '')
-      return objection === null
-        ? { ok: true, value: `${Number(first)} ${isNull ? '.' : target(words[1] ?? '')}` }
-        : bad(objection)
-    }
-    case 'SRV': {
-      const numbers = words.slice(0, 3)
-      let objection = miscounted(4)
-      if (!objection && numbers.some((word) => whole(word, 65_535) === null))
-        objection = said('value.service')
-      else if (!objection && words[3] !== '.') objection = nameObjection(words[3] ?? '')
-      return objection === null
-        ? {
-            ok: true,
-            value: `${words.slice(0, 3).map(Number).join(' ')} ${words[3] === '.' ? '.' : target(words[3] ?? '')}`,
-          }
-        : bad(objection)
-    }
-    case 'SOA': {
-      const objection =
-        miscounted(7) ??
-        nameObjection(first) ??
-        nameObjection((words[1] ?? '').replace(/\\\./g, '-'))
-      const numbers = words
-        .slice(2)
-        .map((word, i) => (i === 0 ? whole(word, 2 ** 32 - 1) : ttlSeconds(word)))
-      if (objection !== null) return bad(objection)
-      if (numbers.some((number) => number === null)) return bad(said('serial-refresh-retry'))
-      return { ok: true, value: `${target(first)} ${target(words[1] ?? '')} ${numbers.join(' ')}` }
-    }
-    case 'TXT':
-      if (words.length === 0) return bad(said('txt-record-least'))
-      if (words.some((word) => octetCount(word) > 255)) return bad(said('text-txt-record'))
-      return {
-        ok: true,
-        value: words.map(quotedText).join(' '),
-      }
-    case 'CAA': {
-      const objection =
-        miscounted(3) ??
-        (whole(first, 255) === null || !/^[A-Za-z0-9]{1,15}$/.test(words[1] ?? '')
-          ? said('value.flag')
-          : null)
-      return objection === null
-        ? { ok: true, value: `${Number(first)} ${words[1] ?? ''} ${quotedText(words[2] ?? '')}` }
-        : bad(objection)
-    }
-    default:
-      return bad(said('type-not-known', { type, recordTypes }))
-  }
+): ValueRead {
+  const recordType = recordTypes.find((candidate) => candidate === type)
+  return recordType
+    ? valueOf[recordType]({ type, words, target })
+    : bad(said('type-not-known', { type, recordTypes }))
 }

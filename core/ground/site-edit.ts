@@ -1,6 +1,6 @@
 /** The change kind `site.edit`: zones, hosts, sizes and figures of a site. */
 import { z } from 'zod'
-import type { SiteView } from '../fleet'
+import type { FleetView, HostView, SiteView } from '../fleet'
 import { name, host, size, sizeView, hostView, checkSizes, checkHosts } from './sites'
 import { command, ref } from '../contract'
 import type { RawFinding } from '../changes'
@@ -60,6 +60,154 @@ export const setCommand = (site: SiteView) =>
     reservePerZone: site.reservePerZone,
   })
 
+/** Whether a draft asks for anything at all. */
+const isEmpty = (intent: EditIntent): boolean =>
+  Object.entries(intent).every(
+    ([key, value]) =>
+      key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0),
+  )
+
+/** A zone goes only where it is, once no machine stands in it, and with its hosts. */
+function checkZoneGone(
+  zone: string,
+  intent: EditIntent,
+  site: SiteView,
+  hosts: readonly HostView[],
+): readonly RawFinding[] {
+  const findings: RawFinding[] = []
+  if (!site.zones.includes(zone))
+    findings.push(
+      stop('zone.known', 'removeZones', said('zone.known.no-zone', { site: site.name, zone }), [
+        seen(site, said('zones', { zones: site.zones })),
+      ]),
+    )
+  const held = site.machines.filter((machine) => machine.zone === zone)
+  if (held.length > 0)
+    findings.push(
+      stop(
+        'zone.used',
+        'removeZones',
+        said('zone.used', { zone, heldCount: held.length, held: held[0]?.name ?? '' }),
+        [seen(site, said('machines', { heldCount: held.length, zone }))],
+      ),
+    )
+  else if (hosts.length > 0) {
+    const names = hosts.map((host) => host.name)
+    findings.push(
+      stop(
+        'zone.hosts',
+        'removeZones',
+        said('zone.hosts', { zone, hosts: names }),
+        [],
+        [
+          {
+            says: 'Remove them, too',
+            change: put('/removeHosts', [...intent.removeHosts, ...names]),
+          },
+        ],
+      ),
+    )
+  }
+  return findings
+}
+
+function checkZones(intent: EditIntent, site: SiteView, next: SiteView): readonly RawFinding[] {
+  const gone = intent.removeZones.flatMap((zone) =>
+    checkZoneGone(
+      zone,
+      intent,
+      site,
+      next.hosts.filter((host) => host.zone === zone),
+    ),
+  )
+  const twice = intent.addZones
+    .filter((zone) => site.zones.includes(zone))
+    .map((zone) => stop('zone.twice', 'addZones', said('zone.twice', { site: site.name, zone })))
+  const none =
+    next.zones.length === 0
+      ? [stop('zone.none', 'removeZones', said('zone.none.site-keeps-least'))]
+      : []
+  return [...gone, ...twice, ...none]
+}
+
+/** A host goes only where it is, and once no machine stands on it. */
+function checkHostGone(gone: string, site: SiteView): readonly RawFinding[] {
+  if (!site.hosts.some((host) => host.name === gone))
+    return [
+      stop('host.known', 'removeHosts', said('host.known.no-host', { site: site.name, gone }), [
+        seen(site, said('hosts', { hosts: site.hosts.map((host) => host.name) })),
+      ]),
+    ]
+  const on = site.machines.filter((machine) => machine.host === gone)
+  if (on.length === 0) return []
+  return [
+    stop('host.used', 'removeHosts', said('host.used', { gone, on: on.map(({ name }) => name) }), [
+      seen(site, said('host-machines', { onCount: on.length, gone })),
+    ]),
+  ]
+}
+
+function checkHostsEdited(
+  intent: EditIntent,
+  site: SiteView,
+  next: SiteView,
+): readonly RawFinding[] {
+  const kept = site.hosts
+    .map((host) => host.name)
+    .filter((name) => !intent.removeHosts.includes(name))
+  const findings = [
+    ...intent.removeHosts.flatMap((gone) => checkHostGone(gone, site)),
+    ...checkHosts(intent.addHosts, next.zones, 'addHosts', kept),
+  ]
+  if (intent.addHosts.length > 0 && site.kind !== 'hall')
+    findings.push(
+      stop(
+        'host.site',
+        'addHosts',
+        said('host.site.site-kind', { site: site.name, kind: site.kind }),
+      ),
+    )
+  return findings
+}
+
+/** A size goes only where it is; pools that are of it keep their machines and get no more. */
+function checkSizeGone(gone: string, site: SiteView, view: FleetView): readonly RawFinding[] {
+  if (!site.sizes.some((size) => size.name === gone))
+    return [stop('size.known', 'removeSizes', said('size.known', { site: site.name, gone }))]
+  const used = view.clusters
+    .filter((cluster) => cluster.site === site.name)
+    .filter((cluster) => cluster.pools.some((pool) => pool.size === gone))
+  if (used.length === 0) return []
+  return [
+    {
+      level: 'caution',
+      rule: 'size.used',
+      field: 'removeSizes',
+      ...said('size.used', { used: used.map((cluster) => cluster.name), gone }),
+      because: [],
+    },
+  ]
+}
+
+/** Fewer or smaller hosts must still hold what stands. */
+function checkRoom(site: SiteView, next: SiteView): readonly RawFinding[] {
+  if (site.kind !== 'hall') return []
+  return next.zones.flatMap((zone) => {
+    const cores = next.hosts
+      .filter((host) => host.zone === zone)
+      .reduce((sum, host) => sum + host.cores * next.overcommit, 0)
+    const used = site.machines
+      .filter((machine) => machine.zone === zone && machine.host !== null)
+      .reduce((sum, machine) => sum + machine.cores, 0)
+    if (used <= cores) return []
+    return [
+      stop('hosts.room', 'removeHosts', said('hosts.room', { zone, cores, used }), [
+        seen(site, said('cores-use', { used, zone })),
+      ]),
+    ]
+  })
+}
+
 export const siteEdit = oneStep<EditIntent>({
   name: 'site.edit',
   title: 'Edit a site',
@@ -69,128 +217,14 @@ export const siteEdit = oneStep<EditIntent>({
   subject: (intent) => ref('ground', intent.site, 'site'),
   check: (intent, site, view) => {
     const next = edited(intent, site)
-    const findings: RawFinding[] = []
-    const nothing = Object.entries(intent).every(
-      ([key, value]) =>
-        key === 'site' || value === undefined || (Array.isArray(value) && value.length === 0),
-    )
-    if (nothing) findings.push(stop('edit.none', 'site', said('edit.none')))
-    for (const zone of intent.removeZones) {
-      if (!site.zones.includes(zone))
-        findings.push(
-          stop('zone.known', 'removeZones', said('zone.known.no-zone', { site: site.name, zone }), [
-            seen(site, said('zones', { zones: site.zones })),
-          ]),
-        )
-      const held = site.machines.filter((machine) => machine.zone === zone)
-      const hosts = next.hosts.filter((host) => host.zone === zone)
-      if (held.length > 0)
-        findings.push(
-          stop(
-            'zone.used',
-            'removeZones',
-            said('zone.used', { zone, heldCount: held.length, held: held[0]?.name ?? '' }),
-            [seen(site, said('machines', { heldCount: held.length, zone }))],
-          ),
-        )
-      else if (hosts.length > 0)
-        findings.push(
-          stop(
-            'zone.hosts',
-            'removeZones',
-            said('zone.hosts', { zone, hosts: hosts.map((host) => host.name) }),
-            [],
-            [
-              {
-                says: 'Remove them, too',
-                change: put('/removeHosts', [
-                  ...intent.removeHosts,
-                  ...hosts.map((host) => host.name),
-                ]),
-              },
-            ],
-          ),
-        )
-    }
-    for (const zone of intent.addZones)
-      if (site.zones.includes(zone))
-        findings.push(stop('zone.twice', 'addZones', said('zone.twice', { site: site.name, zone })))
-    if (next.zones.length === 0)
-      findings.push(stop('zone.none', 'removeZones', said('zone.none.site-keeps-least')))
-    for (const gone of intent.removeHosts) {
-      const host = site.hosts.find((otherHost) => otherHost.name === gone)
-      const on = site.machines.filter((machine) => machine.host === gone)
-      if (!host)
-        findings.push(
-          stop('host.known', 'removeHosts', said('host.known.no-host', { site: site.name, gone }), [
-            seen(site, said('hosts', { hosts: site.hosts.map((otherHost) => otherHost.name) })),
-          ]),
-        )
-      else if (on.length > 0)
-        findings.push(
-          stop(
-            'host.used',
-            'removeHosts',
-            said('host.used', { gone, on: on.map((machine) => machine.name) }),
-            [seen(site, said('host-machines', { onCount: on.length, gone }))],
-          ),
-        )
-    }
-    findings.push(
-      ...checkHosts(
-        intent.addHosts,
-        next.zones,
-        'addHosts',
-        site.hosts
-          .filter((host) => !intent.removeHosts.includes(host.name))
-          .map((host) => host.name),
-      ),
-    )
-    if (intent.addHosts.length > 0 && site.kind !== 'hall')
-      findings.push(
-        stop(
-          'host.site',
-          'addHosts',
-          said('host.site.site-kind', { site: site.name, kind: site.kind }),
-        ),
-      )
-    findings.push(...checkSizes(intent.setSizes, next.zones, 'setSizes'))
-    for (const gone of intent.removeSizes) {
-      const used = view.clusters.filter(
-        (cluster) => cluster.site === site.name && cluster.pools.some((pool) => pool.size === gone),
-      )
-      if (!site.sizes.some((size) => size.name === gone))
-        findings.push(
-          stop('size.known', 'removeSizes', said('size.known', { site: site.name, gone })),
-        )
-      else if (used.length > 0)
-        findings.push({
-          level: 'caution',
-          rule: 'size.used',
-          field: 'removeSizes',
-          ...said('size.used', {
-            used: used.map((cluster) => cluster.name),
-            gone,
-          }),
-          because: [],
-        })
-    }
-    // Fewer or smaller hosts must still hold what stands, with the reserve.
-    for (const zone of next.zones) {
-      const cores = next.hosts
-        .filter((host) => host.zone === zone)
-        .reduce((sum, host) => sum + host.cores * next.overcommit, 0)
-      const used = site.machines
-        .filter((machine) => machine.zone === zone && machine.host !== null)
-        .reduce((sum, machine) => sum + machine.cores, 0)
-      if (site.kind === 'hall' && used > cores)
-        findings.push(
-          stop('hosts.room', 'removeHosts', said('hosts.room', { zone, cores, used }), [
-            seen(site, said('cores-use', { used, zone })),
-          ]),
-        )
-    }
-    return findings
+    return [
+      ...(isEmpty(intent) ? [stop('edit.none', 'site', said('edit.none'))] : []),
+      ...checkZones(intent, site, next),
+      ...checkHostsEdited(intent, site, next),
+      ...checkSizes(intent.setSizes, next.zones, 'setSizes'),
+      ...intent.removeSizes.flatMap((gone) => checkSizeGone(gone, site, view)),
+      ...checkRoom(site, next),
+    ]
   },
   says: (intent) =>
     [

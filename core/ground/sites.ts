@@ -4,7 +4,7 @@ import { command } from '../contract'
 import { z } from 'zod'
 import type { ChangeKind, RawFinding } from '../changes'
 import { longestPath, ref, stop } from '../changes'
-import type { FleetView, HostView, NetworkView, SiteView } from '../fleet'
+import type { FleetView, HostView, SiteView } from '../fleet'
 import { bareSite, siteOf } from '../fleet'
 import { intersection, parseCidr } from '../addresses'
 import { siteSpend } from '../spend'
@@ -39,12 +39,12 @@ const network = z.strictObject({
   name,
   range: z.string().max(100),
   role: z.enum(['management', 'nodes', 'frontage', 'storage', 'private']),
-  zone: name.optional(),
-  vlan: z.int().min(1).max(4094).optional(),
-  gateway: z.string().max(60).optional(),
-  dhcp: z.string().max(100).optional(),
-  pool: z.string().max(100).optional(),
-  mtu: z.int().min(576).max(9216).optional(),
+  zone: name.exactOptional(),
+  vlan: z.int().min(1).max(4094).exactOptional(),
+  gateway: z.string().max(60).exactOptional(),
+  dhcp: z.string().max(100).exactOptional(),
+  pool: z.string().max(100).exactOptional(),
+  mtu: z.int().min(576).max(9216).exactOptional(),
 })
 
 type HostWish = z.infer<typeof host>
@@ -197,18 +197,117 @@ const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
   quotaCores: intent.quotaCores,
   hosts: intent.hosts.map(hostView),
   sizes: intent.sizes.map((eachSize) => sizeView(eachSize, intent.zones)),
-  networks: intent.networks.map(
-    (eachNetwork) =>
-      Object.fromEntries(
-        Object.entries(eachNetwork).filter(([, value]) => value !== undefined),
-      ) as unknown as NetworkView,
-  ),
+  networks: intent.networks,
   nameServers: intent.nameServers.map((address) => ({ address, answers: true })),
   timeServers: intent.timeServers.map((server) => ({ name: server, answers: true })),
   managedTiers: intent.kind === 'cloud' ? [{ tier: 'plain', hourly: 0, availability: null }] : [],
   prices: pricesLike(view, intent.kind),
   observedAt: view.now,
 })
+
+function checkSiteName(name: string, view: FleetView): readonly RawFinding[] {
+  const findings: RawFinding[] = []
+  if (!label.test(name))
+    findings.push(
+      stop(
+        'site.name',
+        'name',
+        name === '' ? said('site.name.site-no-name') : said('site.name.no-site-name', { name }),
+      ),
+    )
+  if (view.sites.some((site) => site.name === name))
+    findings.push(
+      stop(
+        'site.taken',
+        'name',
+        said('site.taken', { name }),
+        [{ ...said('sites', { sites: view.sites.map((site) => site.name) }), source: 'fleet' }],
+        [{ says: `Call it ${name}-2`, change: put('/name', `${name}-2`) }],
+      ),
+    )
+  return findings
+}
+
+function checkDomain(domain: string, view: FleetView): readonly RawFinding[] {
+  if (domain !== '') return []
+  const existing = [...new Set(view.sites.map((site) => site.domain))]
+  return [
+    stop(
+      'domain.named',
+      'domain',
+      said('domain.named'),
+      [],
+      existing
+        .slice(0, 2)
+        .map((candidate) => ({ says: `Use ${candidate}`, change: put('/domain', candidate) })),
+    ),
+  ]
+}
+
+function checkZonesGiven({ name, zones }: AddIntent): readonly RawFinding[] {
+  if (zones.length > 0) return []
+  const first = `${name}-a`
+  return [
+    stop(
+      'zone.none',
+      'zones',
+      said('zone.none.site-least-one'),
+      [],
+      name === '' ? [] : [{ says: `Give it ${first}`, change: put('/zones', [first]) }],
+    ),
+  ]
+}
+
+/** Only a hall has hosts of its own, and a hall without any makes no machine. */
+function checkHostKind({ name, kind, hosts }: AddIntent): readonly RawFinding[] {
+  if (kind === 'hall')
+    return hosts.length > 0
+      ? []
+      : [{ level: 'note', rule: 'host.none', field: 'hosts', ...said('host.none'), because: [] }]
+  if (hosts.length === 0) return []
+  return [
+    stop(
+      'host.site',
+      'hosts',
+      said('host.site.only-hall-hosts', { name, kind }),
+      [],
+      [{ says: 'Leave them out', change: put('/hosts', []) }],
+    ),
+  ]
+}
+
+/** The network `networks[index]` has a range that nobody else has in its routing domain. */
+function checkNewNetwork(
+  { domain, networks }: AddIntent,
+  index: number,
+  view: FleetView,
+): readonly RawFinding[] {
+  const network = networks[index]
+  if (!network) return []
+  const field = `networks[${index}].range`
+  const range = parseCidr(network.range)
+  if (!range.ok) return [unreadableRange('range.readable', field, range)]
+  const taken = [
+    ...view.ledger.filter((entry) => entry.domain === domain && entry.kind !== 'peer'),
+    ...networks.slice(0, index),
+  ]
+  const clash = taken.filter((entry) => {
+    const candidate = parseCidr(entry.range)
+    return candidate.ok && intersection(candidate.value, range.value)
+  })
+  if (clash.length === 0) return []
+  return [
+    stop(
+      'range.overlap',
+      field,
+      said('range.overlap', {
+        range: network.range,
+        clash: clash.map((entry) => `${entry.name} (${entry.range})`),
+      }),
+      [{ ...said('domain', { domain }), source: 'address ledger' }],
+    ),
+  ]
+}
 
 export const siteAdd: ChangeKind<AddIntent> = {
   name: 'site.add',
@@ -218,109 +317,15 @@ export const siteAdd: ChangeKind<AddIntent> = {
   subjects: (intent) => [ref('site', intent.name)],
   guardedBy: () => null,
   label: (intent) => `add site ${intent.name || '(unnamed)'}`,
-  check: (intent, view) => {
-    const findings: RawFinding[] = []
-    if (!label.test(intent.name))
-      findings.push(
-        stop(
-          'site.name',
-          'name',
-          intent.name === ''
-            ? said('site.name.site-no-name')
-            : said('site.name.no-site-name', { name: intent.name }),
-        ),
-      )
-    if (view.sites.some((site) => site.name === intent.name))
-      findings.push(
-        stop(
-          'site.taken',
-          'name',
-          said('site.taken', { name: intent.name }),
-          [
-            {
-              ...said('sites', { sites: view.sites.map((site) => site.name) }),
-              source: 'fleet',
-            },
-          ],
-          [{ says: `Call it ${intent.name}-2`, change: put('/name', `${intent.name}-2`) }],
-        ),
-      )
-    if (intent.domain === '')
-      findings.push(
-        stop(
-          'domain.named',
-          'domain',
-          said('domain.named'),
-          [],
-          [...new Set(view.sites.map((site) => site.domain))]
-            .slice(0, 2)
-            .map((domain) => ({ says: `Use ${domain}`, change: put('/domain', domain) })),
-        ),
-      )
-    if (intent.zones.length === 0)
-      findings.push(
-        stop(
-          'zone.none',
-          'zones',
-          said('zone.none.site-least-one'),
-          [],
-          intent.name === ''
-            ? []
-            : [{ says: `Give it ${intent.name}-a`, change: put('/zones', [`${intent.name}-a`]) }],
-        ),
-      )
-    findings.push(
-      ...checkHosts(intent.hosts, intent.zones, 'hosts', []),
-      ...checkSizes(intent.sizes, intent.zones, 'sizes'),
-    )
-    if (intent.kind !== 'hall' && intent.hosts.length > 0)
-      findings.push(
-        stop(
-          'host.site',
-          'hosts',
-          said('host.site.only-hall-hosts', { name: intent.name, kind: intent.kind }),
-          [],
-          [{ says: 'Leave them out', change: put('/hosts', []) }],
-        ),
-      )
-    intent.networks.forEach((eachNetwork, i) => {
-      const range = parseCidr(eachNetwork.range)
-      if (!range.ok) {
-        findings.push(unreadableRange('range.readable', `networks[${i}].range`, range))
-        return
-      }
-      const clash = [
-        ...view.ledger.filter((entry) => entry.domain === intent.domain && entry.kind !== 'peer'),
-        ...intent.networks
-          .slice(0, i)
-          .map((otherNetwork) => ({ name: otherNetwork.name, range: otherNetwork.range })),
-      ].filter((entry) => {
-        const candidate = parseCidr(entry.range)
-        return candidate.ok && intersection(candidate.value, range.value)
-      })
-      if (clash.length > 0)
-        findings.push(
-          stop(
-            'range.overlap',
-            `networks[${i}].range`,
-            said('range.overlap', {
-              range: eachNetwork.range,
-              clash: clash.map((entry) => `${entry.name} (${entry.range})`),
-            }),
-            [{ ...said('domain', { domain: intent.domain }), source: 'address ledger' }],
-          ),
-        )
-    })
-    if (intent.kind === 'hall' && intent.hosts.length === 0)
-      findings.push({
-        level: 'note',
-        rule: 'host.none',
-        field: 'hosts',
-        ...said('host.none'),
-        because: [],
-      })
-    return findings
-  },
+  check: (intent, view) => [
+    ...checkSiteName(intent.name, view),
+    ...checkDomain(intent.domain, view),
+    ...checkZonesGiven(intent),
+    ...checkHosts(intent.hosts, intent.zones, 'hosts', []),
+    ...checkSizes(intent.sizes, intent.zones, 'sizes'),
+    ...checkHostKind(intent),
+    ...intent.networks.flatMap((_, i) => checkNewNetwork(intent, i, view)),
+  ],
   plan: (intent, view) => {
     const steps = [
       step({

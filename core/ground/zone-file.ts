@@ -95,27 +95,141 @@ function entriesOf(text: string, problems: ZoneProblem[]): readonly Entry[] {
   return entries
 }
 
+interface LinedRecord extends RecordView {
+  readonly line: number
+}
+
+/** What holds from one entry of a file to the next. Names are full, without the final dot. */
+interface Reading {
+  readonly root: string
+  origin: string
+  /** By `$TTL`. */
+  ttl: number | null
+  lastOwner: string | null
+  lastTtl: number | null
+}
+
+/** A name with the origin it is relative to. */
+function fullName(name: string, origin: string): string {
+  if (name === '@') return origin
+  if (name.endsWith('.')) return name.slice(0, -1)
+  return origin === '' ? name : `${name}.${origin}`
+}
+
+/** A full name as the zone has it, or null where it lies outside. */
+function nameInZone(name: string, root: string): string | null {
+  if (name === root) return '@'
+  return name.endsWith(`.${root}`) ? name.slice(0, -root.length - 1) : null
+}
+
+/** Does what a directive says, or says what is wrong with it. */
+function direct(
+  directive: string,
+  [written = '', argument = '']: readonly string[],
+  reading: Reading,
+): Said | null {
+  switch (directive) {
+    case '$ORIGIN': {
+      const next = fullName(argument, reading.origin).toLowerCase()
+      const objection = nameObjection(argument) ?? nameObjection(`${next}.`)
+      if (objection === null) reading.origin = next
+      return objection
+    }
+    case '$TTL':
+      reading.ttl = ttlSeconds(argument)
+      return reading.ttl === null ? said('no-time-live', { word: argument }) : null
+    case '$INCLUDE':
+    case '$GENERATE':
+      return said('not-taken-write', { directive })
+    default:
+      return said('no-directive-zone', { word: written })
+  }
+}
+
+interface RecordRead {
+  /** Given with its objections where it could be read all the same: it takes part in what is wrong with the set. */
+  readonly record: LinedRecord | null
+  readonly objections: readonly Said[]
+  readonly cautions: readonly Said[]
+}
+
+const refused = (...objections: readonly Said[]): RecordRead => ({
+  record: null,
+  objections,
+  cautions: [],
+})
+
+/** Time and class, in either order, before the type. */
+function timeAndClass(words: readonly string[]): {
+  readonly ttl: number | null
+  readonly foreignClass: string | null
+  readonly count: number
+} {
+  let ttl: number | null = null
+  let foreignClass: string | null = null
+  let count = 0
+  for (const word of words) {
+    if (/^(IN|CH|HS|CS)$/i.test(word)) {
+      if (word.toUpperCase() !== 'IN') foreignClass = word.toUpperCase()
+    } else if (/^\d/.test(word) && ttlSeconds(word) !== null) ttl = ttlSeconds(word)
+    else break
+    count++
+  }
+  return { ttl, foreignClass, count }
+}
+
+/** The record of an entry. What it leaves for the next entry is kept in `reading`. */
+function readRecord(entry: Entry, reading: Reading): RecordRead {
+  const words = entry.words.map((word) => word.text)
+  let at = 0
+  if (!entry.blank) {
+    const name = decodedName(words[at++] ?? '')
+    const objection = nameObjection(name)
+    if (objection !== null) return refused(objection)
+    reading.lastOwner = fullName(name, reading.origin).toLowerCase()
+  }
+  const owner = reading.lastOwner
+  if (owner === null) return refused(said('first-record-no'))
+  const { ttl: own, foreignClass, count } = timeAndClass(words.slice(at))
+  const objections = foreignClass === null ? [] : [said('class-not-taken', { class: foreignClass })]
+  at += count
+  const type = (words[at++] ?? '').toUpperCase()
+  const values = entry.words
+    .slice(at)
+    .map(({ text, quoted }) =>
+      quoted || type === 'TXT' || type === 'CAA' ? decodedText(text) : decodedName(text),
+    )
+  const { origin, root } = reading
+  const cautions: Said[] = []
+  const read = recordValue(type, values, (name) => {
+    const target = `${fullName(name, origin).toLowerCase()}.`
+    const written = name.toLowerCase()
+    // Written with the origin but without the final dot: it is doubled.
+    const isDoubled =
+      name !== '@' && !name.endsWith('.') && (written === origin || written.endsWith(`.${origin}`))
+    if (isDoubled) cautions.push(said('target-ends-without', { origin, target }))
+    return target
+  })
+  if (!read.ok) return refused(...objections, saidOf(read))
+  const name = nameInZone(owner, root)
+  if (name === null)
+    return {
+      record: null,
+      objections: [...objections, said('lies-outside', { owner, root })],
+      cautions,
+    }
+  const ttl = own ?? reading.ttl ?? reading.lastTtl
+  reading.lastTtl = ttl
+  const record = { line: entry.line, name, type, ttl: ttl ?? 3600, value: read.value }
+  return { record, objections, cautions }
+}
+
 /** Reads a zone file. Good lines are given even where others are bad; each bad one is named with its line. O(n log n). */
 export function readZone(text: string, domain: string): ZoneFile {
   const problems: ZoneProblem[] = []
-  const records: (RecordView & { readonly line: number })[] = []
+  const records: LinedRecord[] = []
   const root = domain.toLowerCase().replace(/\.$/, '')
-  let origin = root
-  let ttl: number | null = null
-  let last: string | null = null
-  let lastTtl: number | null = null
-  /** Full name without the final dot. */
-  const full = (name: string): string => {
-    if (name === '@') return origin
-    if (name.endsWith('.')) return name.slice(0, -1)
-    if (origin === '') return name
-    return `${name}.${origin}`
-  }
-  const relative = (name: string): string | null => {
-    if (name === root) return '@'
-    if (name.endsWith(`.${root}`)) return name.slice(0, -root.length - 1)
-    return null
-  }
+  const reading: Reading = { root, origin: root, ttl: null, lastOwner: null, lastTtl: null }
   for (const entry of entriesOf(text, problems)) {
     const stop = (objection: Said): void =>
       void problems.push({ line: entry.line, level: 'stop', ...objection })
@@ -125,87 +239,16 @@ export function readZone(text: string, domain: string): ZoneFile {
     }
     const words = entry.words.map((word) => word.text)
     const directive = entry.words[0]?.quoted ? '' : (words[0] ?? '').toUpperCase()
-    if (directive === '$ORIGIN') {
-      const next = full(words[1] ?? '').toLowerCase()
-      const objection = nameObjection(words[1] ?? '') ?? nameObjection(`${next}.`)
-      if (objection !== null) stop(objection)
-      else origin = next
-      continue
-    }
-    if (directive === '$TTL') {
-      ttl = ttlSeconds(words[1] ?? '')
-      if (ttl === null) stop(said('no-time-live', { word: words[1] ?? '' }))
-      continue
-    }
-    if (directive === '$INCLUDE' || directive === '$GENERATE') {
-      stop(said('not-taken-write', { directive }))
-      continue
-    }
     if (directive.startsWith('$')) {
-      stop(said('no-directive-zone', { word: words[0] ?? '' }))
+      const objection = direct(directive, words, reading)
+      if (objection !== null) stop(objection)
       continue
     }
-    let at = 0
-    let owner: string | null = last
-    if (!entry.blank) {
-      const name = decodedName(words[at++] ?? '')
-      const objection = nameObjection(name)
-      if (objection !== null) {
-        stop(objection)
-        continue
-      }
-      owner = full(name).toLowerCase()
-      last = owner
-    }
-    if (owner === null) {
-      stop(said('first-record-no'))
-      continue
-    }
-    let own: number | null = null
-    for (; at < words.length; at++) {
-      const word = words[at] ?? ''
-      if (/^(IN|CH|HS|CS)$/i.test(word)) {
-        if (word.toUpperCase() !== 'IN')
-          stop(said('class-not-taken', { class: word.toUpperCase() }))
-      } else if (/^\d/.test(word) && ttlSeconds(word) !== null) own = ttlSeconds(word)
-      else break
-    }
-    const type = (words[at++] ?? '').toUpperCase()
-    const values = entry.words
-      .slice(at)
-      .map(({ text, quoted }) =>
-        quoted || type === 'TXT' || type === 'CAA' ? decodedText(text) : decodedName(text),
-      )
-    const doubled: string[] = []
-    const read = recordValue(type, values, (name) => {
-      const absolute = full(name).toLowerCase()
-      // Written with the origin but without the final dot: it is doubled.
-      if (
-        !name.endsWith('.') &&
-        name !== '@' &&
-        (name.toLowerCase() === origin || name.toLowerCase().endsWith(`.${origin}`))
-      )
-        doubled.push(`${absolute}.`)
-      return `${absolute}.`
-    })
-    if (!read.ok) {
-      stop(saidOf(read))
-      continue
-    }
-    for (const name of doubled)
-      problems.push({
-        line: entry.line,
-        level: 'caution',
-        ...said('target-ends-without', { origin, target: name }),
-      })
-    const short = relative(owner)
-    if (short === null) {
-      stop(said('lies-outside', { owner, root }))
-      continue
-    }
-    const time: number | null = own ?? ttl ?? lastTtl
-    lastTtl = time
-    records.push({ line: entry.line, name: short, type, ttl: time ?? 3600, value: read.value })
+    const read = readRecord(entry, reading)
+    for (const caution of read.cautions)
+      problems.push({ line: entry.line, level: 'caution', ...caution })
+    read.objections.forEach(stop)
+    if (read.record) records.push(read.record)
   }
   problems.push(...setProblems(records, root))
   const bad = new Set(

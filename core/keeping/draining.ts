@@ -19,6 +19,7 @@ import { listText } from '../units'
 import { said } from './says'
 import { facts, movesFindings } from './held'
 import { budgetRules, refusingBudget } from './slack'
+import { controllerOf, ofKind } from '../objects'
 
 const name = z.string().max(253)
 
@@ -244,17 +245,9 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
   prove: (intent, view) => {
     const objects = listedObjects(view, intent.cluster)
     return intent.nodes.map((node) => {
-      const left = objects.filter((object) => {
-        if (object.kind !== 'Pod') return false
-        const pod = object as unknown as {
-          spec?: { nodeName?: string }
-          metadata: { ownerReferences?: readonly { kind: string }[] }
-        }
-        return (
-          pod.spec?.nodeName === node &&
-          !(pod.metadata.ownerReferences ?? []).some((owner) => owner.kind === 'DaemonSet')
-        )
-      })
+      const left = ofKind(objects, 'Pod').filter(
+        (pod) => pod.spec?.nodeName === node && controllerOf(pod)?.kind !== 'DaemonSet',
+      )
       return {
         says: `${node} holds no pod but those of DaemonSets`,
         holds: left.length === 0,
@@ -262,7 +255,7 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
           left.length === 0
             ? 'none'
             : listText(
-                left.map((pod) => pod.metadata?.name ?? ''),
+                left.map((pod) => pod.metadata.name),
                 4,
               ),
       }

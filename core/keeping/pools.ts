@@ -15,6 +15,7 @@ import { turnoverFindings, turnoverPlan } from './turnover'
 import { entryOf } from './pool-parts'
 import { facts, labels, name, poolIn, taint, unknown } from './pool-parts'
 import { said } from './says'
+import { isOfKind, ofKind, type Taint } from '../objects'
 
 // Edit
 
@@ -39,20 +40,14 @@ function homeless(
   if (!objects) return []
   const names = new Set(pool.nodes.map((node) => node.name))
   const changed = objects.map((object) => {
-    if (object.kind === 'Node' && names.has(object.metadata?.name ?? '')) {
-      const node = object as unknown as {
-        metadata: { labels?: Record<string, string> }
-        spec?: { taints?: readonly unknown[] }
-      }
+    if (isOfKind(object, 'Node') && names.has(object.metadata.name))
       return {
         ...object,
-        metadata: { ...node.metadata, labels: { ...node.metadata.labels, ...intent.labels } },
-        spec: { ...node.spec, ...(intent.taints ? { taints: intent.taints } : {}) },
+        metadata: { ...object.metadata, labels: { ...object.metadata.labels, ...intent.labels } },
+        spec: { ...object.spec, ...(intent.taints ? { taints: intent.taints } : {}) },
       }
-    }
-    const pod = object as unknown as { spec?: { nodeName?: string } }
-    if (object.kind !== 'Pod' || !names.has(pod.spec?.nodeName ?? '')) return object
-    const { nodeName: _node, ...spec } = pod.spec ?? {}
+    if (!isOfKind(object, 'Pod') || !names.has(object.spec?.nodeName ?? '')) return object
+    const { nodeName: _node, ...spec } = object.spec ?? {}
     return { ...object, spec, status: { phase: 'Pending' } }
   })
   const read = readWorld(changed)
@@ -228,13 +223,10 @@ export const poolEdit: ChangeKind<EditIntent> = {
         ?.pools.find((pool) => pool.name === intent.pool)
         ?.nodes.map((node) => node.name),
     )
-    const nodes = listedObjects(view, intent.cluster).filter(
-      (object) => object.kind === 'Node' && names.has(object.metadata?.name ?? ''),
-    ) as unknown as readonly {
-      metadata: { name: string; labels?: Record<string, string> }
-      spec?: { taints?: readonly { key: string; value?: string; effect: string }[] }
-    }[]
-    const text = (taints: readonly { key: string; value?: string; effect: string }[]): string =>
+    const nodes = ofKind(listedObjects(view, intent.cluster), 'Node').filter((node) =>
+      names.has(node.metadata.name),
+    )
+    const text = (taints: readonly Taint[]): string =>
       taints
         .filter((taint) => !taint.key.startsWith('node.kubernetes.io/'))
         .map((taint) => `${taint.key}=${taint.value ?? ''}:${taint.effect}`)

@@ -1,8 +1,8 @@
 /** The change kind `pool.resize`: nodes are added to a pool or given up. */
 import { answering, guardedCluster, noCluster } from '../changes'
-import type { FleetView, PoolView } from '../fleet'
+import type { ClusterView, FleetView, PoolView } from '../fleet'
 import { siteOf, nodesOf, clusterOf } from '../fleet'
-import type { Command } from '../contract'
+import type { Command, Said } from '../contract'
 import { command, ref } from '../contract'
 import { isReady, poolOf, shownBy } from './machines'
 import type { Graph } from '../provisioning'
@@ -14,7 +14,7 @@ import {
   machineSteps,
   joinStep,
 } from '../provisioning'
-import type { RawFinding, Plan, Proof, ChangeKind } from '../changes'
+import type { Fact, RawFinding, Plan, Proof, ChangeKind } from '../changes'
 import { stop, longestPath } from '../changes'
 import { countText, listText } from '../units'
 import { siteSpend } from '../spend'
@@ -27,119 +27,122 @@ import { checkAgentWays } from './shared-cause'
 
 // Resize
 
-export function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding[] {
-  const unknown = clusterOf(view, intent.cluster) ? null : noCluster(intent.cluster, view)
-  const cluster = clusterOf(view, intent.cluster)
-  if (unknown || !cluster) return unknown ? [unknown] : []
-  const pool = poolOf(cluster, intent.pool)
-  const pools = cluster.pools.filter((otherPool) => otherPool.name !== controlPlanePool)
-  if (!pool) {
-    return [
-      stop(
-        'pool.known',
-        'pool',
-        intent.pool === controlPlanePool
-          ? said('pool.known.control-plane-no-pool')
-          : said('pool.known.not-there', { cluster: cluster.name, pool: intent.pool }),
-        [
-          {
-            ...said('pools', { pools: pools.map((otherPool) => otherPool.name) }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-        pools.slice(0, 2).map((otherPool) => ({
-          says: `Resize ${otherPool.name}`,
-          change: {
-            patchDraft: [{ op: 'replace', path: '/pool', value: otherPool.name } as const],
-          },
-        })),
-      ),
-    ]
-  }
-  const findings: RawFinding[] = [...answering(cluster, view)]
-  if (intent.range && intent.range.min > intent.range.max)
+const observed = (fact: Said, cluster: ClusterView): Fact => ({
+  ...fact,
+  source: cluster.name,
+  at: cluster.observedAt,
+})
+
+function unknownPool(name: string, cluster: ClusterView): RawFinding {
+  const pools = cluster.pools.filter((pool) => pool.name !== controlPlanePool)
+  return stop(
+    'pool.known',
+    'pool',
+    name === controlPlanePool
+      ? said('pool.known.control-plane-no-pool')
+      : said('pool.known.not-there', { cluster: cluster.name, pool: name }),
+    [observed(said('pools', { pools: pools.map((pool) => pool.name) }), cluster)],
+    pools.slice(0, 2).map((pool) => ({
+      says: `Resize ${pool.name}`,
+      change: { patchDraft: [{ op: 'replace', path: '/pool', value: pool.name } as const] },
+    })),
+  )
+}
+
+/** A range runs from few to many, and the count lies in it. */
+function checkRange({ count, range: given }: ResizeIntent, pool: PoolView): readonly RawFinding[] {
+  const findings: RawFinding[] = []
+  if (given && given.min > given.max)
     findings.push(
       stop(
         'pool.range',
         'range',
-        said('pool.range', { min: intent.range.min, max: intent.range.max }),
+        said('pool.range', { min: given.min, max: given.max }),
         [],
         [
           {
             says: 'Turn them round',
             change: {
               patchDraft: [
-                {
-                  op: 'replace',
-                  path: '/range',
-                  value: { min: intent.range.max, max: intent.range.min },
-                },
+                { op: 'replace', path: '/range', value: { min: given.max, max: given.min } },
               ],
             },
           },
         ],
       ),
     )
-  const range = intent.range ?? pool.range
-  if (range && (intent.count < range.min || intent.count > range.max)) {
-    const within = Math.max(range.min, Math.min(range.max, intent.count))
-    findings.push(
-      stop(
-        'pool.within',
-        'count',
-        said('pool.within', {
-          pool: pool.name,
-          min: range.min,
-          max: range.max,
-          count: intent.count,
-        }),
-        [
-          {
-            ...said('range', { min: range.min, max: range.max }),
-            source: intent.range ? 'draft' : 'register of clusters',
-          },
-        ],
-        [
-          {
-            says: `${countText(within, 'node')}, the ${within === range.min ? 'fewest' : 'most'} of its range`,
-            change: { patchDraft: [{ op: 'replace', path: '/count', value: within }] },
-          },
-        ],
-      ),
-    )
-  }
-  if (intent.count === pool.nodes.length && !intent.range)
-    findings.push(
-      stop('pool.same', 'count', said('pool.same', { pool: pool.name, count: intent.count }), [
+  const range = given ?? pool.range
+  if (!range || (count >= range.min && count <= range.max)) return findings
+  const { min, max } = range
+  const within = Math.max(min, Math.min(max, count))
+  findings.push(
+    stop(
+      'pool.within',
+      'count',
+      said('pool.within', { pool: pool.name, min, max, count }),
+      [{ ...said('range', { min, max }), source: given ? 'draft' : 'register of clusters' }],
+      [
         {
-          ...said('nodes', { nodesCount: pool.nodes.length }),
-          source: cluster.name,
-          at: cluster.observedAt,
+          says: `${countText(within, 'node')}, the ${within === min ? 'fewest' : 'most'} of its range`,
+          change: { patchDraft: [{ op: 'replace', path: '/count', value: within }] },
         },
+      ],
+    ),
+  )
+  return findings
+}
+
+/** Addresses of a block of pods for each node: 256, which is what 110 pods a node take. */
+const nodeBlockBits = 8
+
+/** What stands against more nodes: their agents’ ways, their machines, the room in the pod range. */
+function checkGrowth(
+  intent: ResizeIntent,
+  view: FleetView,
+  cluster: ClusterView,
+  pool: PoolView,
+): readonly RawFinding[] {
+  const planned = coming(cluster, pool, intent.count, view)
+  const findings = [
+    ...checkAgentWays(cluster, view, 'count'),
+    ...aboutCount(machineFindings(planned), () =>
+      fittingCount(pool.nodes.length, intent.count, (count) => coming(cluster, pool, count, view)),
+    ),
+  ]
+  const bits = 32 - nodeBlockBits
+  const max = 2 ** Math.max(0, bits - Number(cluster.pods.split('/')[1] ?? bits))
+  const total = nodesOf(cluster).length + intent.count - pool.nodes.length
+  if (total > max && cluster.maxPodsPerNode === 110)
+    findings.push(
+      stop('range.size', 'count', said('range.size', { pods: cluster.pods, limit: max, total }), [
+        { ...said('node-block'), source: 'address plan' },
       ]),
     )
-  if (intent.count > pool.nodes.length) {
-    findings.push(...checkAgentWays(cluster, view, 'count'))
-    const planned = coming(cluster, pool, intent.count, view)
-    const max = 2 ** Math.max(0, (24 - Number(cluster.pods.split('/')[1] ?? 24)) | 0)
-    findings.push(
-      ...aboutCount(machineFindings(planned), () =>
-        fittingCount(pool.nodes.length, intent.count, (count) =>
-          coming(cluster, pool, count, view),
-        ),
-      ),
-    )
-    const total = nodesOf(cluster).length + intent.count - pool.nodes.length
-    if (total > max && cluster.maxPodsPerNode === 110)
-      findings.push(
-        stop('range.size', 'count', said('range.size', { pods: cluster.pods, limit: max, total }), [
-          { ...said('node-block'), source: 'address plan' },
-        ]),
-      )
-  }
-  findings.push(...shrinkFindings(intent, view, cluster, pool))
   return findings
+}
+
+/** What stands against a pool of another count or range. */
+export function checkResize(intent: ResizeIntent, view: FleetView): readonly RawFinding[] {
+  const cluster = clusterOf(view, intent.cluster)
+  if (!cluster) return [noCluster(intent.cluster, view)]
+  const pool = poolOf(cluster, intent.pool)
+  if (!pool) return [unknownPool(intent.pool, cluster)]
+  const now = pool.nodes.length
+  const same =
+    intent.count === now && !intent.range
+      ? [
+          stop('pool.same', 'count', said('pool.same', { pool: pool.name, count: intent.count }), [
+            observed(said('nodes', { nodesCount: now }), cluster),
+          ]),
+        ]
+      : []
+  return [
+    ...answering(cluster, view),
+    ...checkRange(intent, pool),
+    ...same,
+    ...(intent.count > now ? checkGrowth(intent, view, cluster, pool) : []),
+    ...shrinkFindings(intent, view, cluster, pool),
+  ]
 }
 
 export function planResize(intent: ResizeIntent, view: FleetView): Plan {

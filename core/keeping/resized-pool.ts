@@ -10,7 +10,7 @@ import {
   type PoolView,
   siteOf,
 } from '../fleet'
-import { isNodeObject } from '../objects'
+import { ofKind } from '../objects'
 import { giveOrder, oneMore, readWorld } from '../placement'
 import type { Planned, PlannedMachine } from '../provisioning'
 import { isReady, name, poolOf } from './machines'
@@ -151,7 +151,7 @@ export function afterResize(intent: ResizeIntent, view: FleetView): FleetView {
   const like = pool.nodes[0]
   const added = coming(cluster, pool, intent.count, view).machines
   const list = listedObjects(view, cluster.name)
-  const likeObject = list.filter(isNodeObject).find((node) => node.metadata.name === like?.name)
+  const likeObject = ofKind(list, 'Node').find((node) => node.metadata.name === like?.name)
   const nodes = [
     ...pool.nodes.filter((node) => !gone.has(node.name)),
     ...(like

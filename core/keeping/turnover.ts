@@ -1,9 +1,10 @@
 /** A pool’s nodes replaced one after another by nodes of another size: what stands against it, computed by placement, and the steps. */
 import type { Plan, RawFinding, StepId } from '../changes'
 import { ref } from '../changes'
+import type { Said } from '../contract'
 import type { ClusterView, FleetView, PoolView, SiteView, SizeView } from '../fleet'
 import { siteOf, objectsHeard } from '../fleet'
-import type { ApiObject } from '../objects'
+import { type ApiObject, isOfKind, type NodeObject, ofKind } from '../objects'
 import { drain as drainWorld, readWorld } from '../placement'
 import type { Graph, Planned, PlannedMachine } from '../provisioning'
 import { addMachineChecks, joinStep, machineSteps } from '../provisioning'
@@ -16,14 +17,6 @@ import { coming } from './resized-pool'
 import { said } from './says'
 
 const sizeLabel = 'node.kubernetes.io/instance-type'
-
-interface NodeLike {
-  readonly kind: 'Node'
-  readonly apiVersion: 'v1'
-  readonly metadata: { readonly name: string; readonly labels?: Readonly<Record<string, string>> }
-  readonly spec?: Readonly<Record<string, unknown>>
-  readonly status?: { readonly allocatable?: Readonly<Record<string, string>> }
-}
 
 /** The pool with nodes of another size in place of those it has: same zones, new names. */
 function replaced(cluster: ClusterView, pool: PoolView, size: string, view: FleetView): Planned {
@@ -42,7 +35,7 @@ const sizeOf = (site: SiteView | undefined, name: string): SizeView | undefined 
   site?.sizes.find((size) => size.name === name)
 
 /** A node as it will be: like an old one, of the new size. */
-function nodeOf(like: NodeLike, name: string, size: SizeView): NodeLike {
+function nodeOf(like: NodeObject, name: string, size: SizeView): NodeObject {
   const room = allocatable(size.cores * 1000, size.memoryBytes)
   const { unschedulable: _closed, ...spec } = like.spec ?? {}
   return {
@@ -83,22 +76,17 @@ function walkThrough(
 } {
   const olds = new Set(pool.nodes.map((node) => node.name))
   let state = objects.map((object): ApiObject =>
-    object.kind === 'Node' && olds.has(object.metadata?.name ?? '')
-      ? ({
-          ...object,
-          spec: { ...(object as unknown as NodeLike).spec, unschedulable: true },
-        } as ApiObject)
+    isOfKind(object, 'Node') && olds.has(object.metadata.name)
+      ? { ...object, spec: { ...object.spec, unschedulable: true } }
       : object,
   )
   const blocked: { pod: string; says: string; node: string }[] = []
   let moved = 0
   let seconds = 0
   for (const [i, old] of pool.nodes.entries()) {
-    const like = objects.find(
-      (object) => object.kind === 'Node' && object.metadata?.name === old.name,
-    ) as unknown as NodeLike | undefined
+    const like = ofKind(objects, 'Node').find((node) => node.metadata.name === old.name)
     if (!like) continue
-    state = [...state, nodeOf(like, names[i] ?? `${old.name}-new`, size) as unknown as ApiObject]
+    state = [...state, nodeOf(like, names[i] ?? `${old.name}-new`, size)]
     const read = readWorld(state)
     const done = read.ok ? drainWorld(read.world, [old.name], { allowLocalData: true }) : null
     if (!done?.ok) continue
@@ -108,16 +96,73 @@ function walkThrough(
     const to = new Map(done.drain.evictions.map((eviction) => [eviction.pod, eviction.to]))
     state = state.flatMap((object): readonly ApiObject[] => {
       if (object.kind === 'Node') return object.metadata?.name === old.name ? [] : [object]
-      const pod = object as unknown as {
-        metadata: { name: string; namespace?: string }
-        spec?: { nodeName?: string }
-      }
-      if (object.kind !== 'Pod' || pod.spec?.nodeName !== old.name) return [object]
-      const goal = to.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`)
-      return goal ? [{ ...object, spec: { ...pod.spec, nodeName: goal } } as ApiObject] : []
+      if (!isOfKind(object, 'Pod') || object.spec?.nodeName !== old.name) return [object]
+      const goal = to.get(`${object.metadata.namespace ?? 'default'}/${object.metadata.name}`)
+      return goal ? [{ ...object, spec: { ...object.spec, nodeName: goal } }] : []
     })
   }
   return { blocked, moved, seconds }
+}
+
+/** A size that the site has, that is another than before, for machines that can be made anew. */
+function sizeFinding(
+  site: SiteView | undefined,
+  cluster: ClusterView,
+  pool: PoolView,
+  size: string,
+): Pick<RawFinding, 'rule' | keyof Said> | null {
+  if (!sizeOf(site, size))
+    return {
+      rule: 'size.known',
+      ...said('size.known', { site: cluster.site, size: size || '(none chosen)' }),
+    }
+  if (size === pool.size)
+    return { rule: 'size.same', ...said('size.same', { pool: pool.name, size }) }
+  const standsThere = site?.boxes.some((box) =>
+    pool.nodes.some((node) => node.machine === box.name),
+  )
+  return standsThere
+    ? { rule: 'machine.box', ...said('machine.box.stands-machines-nobody', { pool: pool.name }) }
+    : null
+}
+
+/** The two tight moments: one new machine beside all the old ones, and one old one beside all the new ones. */
+function tightMoments(
+  planned: Planned,
+  site: SiteView | undefined,
+  pool: PoolView,
+  view: FleetView,
+): readonly Planned[] {
+  const first = { ...planned, machines: planned.machines.slice(0, 1) }
+  const last = planned.machines.at(-1)
+  if (!site || !last || pool.nodes.length < 2) return [first]
+  const nearlyDone = after(site, pool, planned, 1)
+  return [
+    first,
+    {
+      ...planned,
+      machines: [last],
+      view: {
+        ...view,
+        sites: view.sites.map((candidate) => (candidate === site ? nearlyDone : candidate)),
+      },
+      site: nearlyDone,
+    },
+  ]
+}
+
+/** What stands against making the machines, each rule told once. Offers that would amend another draft are left out. */
+function machineRoom(moments: readonly Planned[], field: string): readonly RawFinding[] {
+  const findings = new Map<string, RawFinding>()
+  for (const moment of moments)
+    for (const finding of addMachineChecks.flatMap((check) => check(moment)))
+      if (!findings.has(finding.rule))
+        findings.set(finding.rule, {
+          ...finding,
+          field,
+          offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change),
+        })
+  return [...findings.values()]
 }
 
 /** What stands against turning a pool over to another size. `field` is the field of the intent that asks for it. */
@@ -129,97 +174,54 @@ export function turnoverFindings(
   field: string,
 ): readonly RawFinding[] {
   const site = siteOf(view, cluster.site)
-  const wanted = sizeOf(site, size)
-  const because = [
-    {
-      ...said('sizes', { sizes: site?.sizes.map((eachSize) => eachSize.name) ?? [] }),
-      source: cluster.site,
-    },
-  ]
-  if (!wanted)
+  const sizes = site?.sizes.map((candidate) => candidate.name) ?? []
+  const wrong = sizeFinding(site, cluster, pool, size)
+  if (wrong)
     return [
       {
         level: 'stop',
-        rule: 'size.known',
         field,
-        ...said('size.known', { site: cluster.site, size: size || '(none chosen)' }),
-        because,
+        ...wrong,
+        because: [{ ...said('sizes', { sizes }), source: cluster.site }],
       },
     ]
-  if (size === pool.size)
-    return [
-      {
-        level: 'stop',
-        rule: 'size.same',
-        field,
-        ...said('size.same', { pool: pool.name, size }),
-        because,
-      },
-    ]
-  if (site?.boxes.some((box) => pool.nodes.some((node) => node.machine === box.name)))
-    return [
-      {
-        level: 'stop',
-        rule: 'machine.box',
-        field,
-        ...said('machine.box.stands-machines-nobody', { pool: pool.name }),
-        because,
-      },
-    ]
+  const offered = sizeOf(site, size)
+  if (!offered) return []
   const planned = replaced(cluster, pool, size, view)
-  const findings: RawFinding[] = []
-  // One new machine stands beside the old ones at the beginning, and one old one beside the new ones at the end.
-  const last = planned.machines.at(-1)
-  const early = { ...planned, machines: planned.machines.slice(0, 1) }
-  const late =
-    site && last
-      ? {
-          ...planned,
-          machines: [last],
-          view: {
-            ...view,
-            sites: view.sites.map((eachSite) =>
-              eachSite === site ? after(site, pool, planned, 1) : eachSite,
-            ),
-          },
-          site: after(site, pool, planned, 1),
-        }
-      : null
-  for (const stage of [early, ...(late && pool.nodes.length > 1 ? [late] : [])]) {
-    for (const finding of addMachineChecks.flatMap((check) => check(stage))) {
-      if (!findings.some((rawFinding) => rawFinding.rule === finding.rule))
-        findings.push({
-          ...finding,
-          field,
-          offers: (finding.offers ?? []).filter((offer) => 'kind' in offer.change),
-        })
-    }
-  }
+  const findings = machineRoom(tightMoments(planned, site, pool, view), field)
   const objects = objectsHeard(view, cluster.name)
   if (!objects) return findings
-  const done = walkThrough(
-    objects,
-    pool,
-    planned.machines.map((machine) => machine.name),
-    wanted,
-  )
-  const facts = [
+  const names = planned.machines.map((machine) => machine.name)
+  return [
+    ...findings,
+    ...drainFindings(cluster, walkThrough(objects, pool, names, offered), pool, field),
+  ]
+}
+
+/** Pods that find no other place stop it; else it is said how many move and how long that takes. */
+function drainFindings(
+  cluster: ClusterView,
+  done: ReturnType<typeof walkThrough>,
+  pool: PoolView,
+  field: string,
+): readonly RawFinding[] {
+  const because = [
     {
       ...said('moved-node-node', { cluster: cluster.name }),
       source: cluster.name,
       at: cluster.observedAt,
     },
   ]
-  for (const entry of done.blocked)
-    findings.push({
+  if (done.blocked.length > 0)
+    return done.blocked.map((entry) => ({
       level: 'stop',
       rule: `drain.${entry.pod}`,
       field,
       ...said('pod-node-name', { pod: entry.pod, node: entry.node, obstacle: entry.says }),
-      because: facts,
-    })
-  if (done.blocked.length === 0)
-    findings.push({
+      because,
+    }))
+  return [
+    {
       level: 'caution',
       rule: 'pool.turnover',
       field,
@@ -228,9 +230,9 @@ export function turnoverFindings(
         moved: done.moved,
         seconds: done.seconds,
       }),
-      because: facts,
-    })
-  return findings
+      because,
+    },
+  ]
 }
 
 /** The site with all but `left` of a pool’s old machines gone and as many new ones there. */

@@ -1,6 +1,8 @@
 /** What stands against applying: the text, other owners, what is named and not there, the wiring, allowances. */
 
-import { type RawFinding, stop } from '../changes'
+import { type Fact, type RawFinding, stop } from '../changes'
+import type { Said } from '../contract'
+import { type ApiObject, record } from '../objects'
 import type { ObjectChange } from './diff'
 import { type ApplyIntent, conflictKey, liveObjects, pointer, shown } from './apply-intent'
 import { type ClusterView, type FleetView, clusterOf } from '../fleet'
@@ -84,6 +86,135 @@ export function conflictFindings(
   )
 }
 
+const otherClusters = (
+  view: FleetView,
+  cluster: ClusterView,
+  has: (candidate: ClusterView) => boolean,
+): readonly string[] =>
+  view.clusters
+    .filter((candidate) => candidate !== cluster && has(candidate))
+    .map((candidate) => candidate.name)
+
+const observed = (fact: Said, cluster: ClusterView): Fact => ({
+  ...fact,
+  source: cluster.name,
+  at: cluster.observedAt,
+})
+
+/** Where the objects seem meant for instead. */
+function meantFor(clusters: readonly string[]): string {
+  if (clusters.length === 0) return ''
+  return clusters.length === 1
+    ? ` This looks meant for ${clusters[0] ?? ''}.`
+    : ` ${listText(clusters)} have one.`
+}
+
+/** A namespace that is neither in the cluster nor in the text: made along with it, or the aim was another. */
+function namespaceFinding(
+  namespace: string,
+  wantingCount: number,
+  intent: ApplyIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): RawFinding {
+  const elsewhere = otherClusters(view, cluster, (candidate) =>
+    candidate.namespaces.includes(namespace),
+  )
+  const replaced = (path: '/text' | '/cluster', value: string) => ({
+    patchDraft: [{ op: 'replace' as const, path, value }],
+  })
+  const made = `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}`
+  const offers = [
+    { says: `Make the namespace ${namespace} along with it`, change: replaced('/text', made) },
+    ...(elsewhere.length === 1 ? elsewhere : []).map((name) => ({
+      says: `Aim it at ${name}`,
+      change: replaced('/cluster', name),
+    })),
+  ]
+  return stop(
+    `namespace.${namespace}`,
+    'text',
+    said('no-namespace', {
+      cluster: cluster.name,
+      namespace,
+      wantingCount,
+      meant: meantFor(elsewhere),
+    }),
+    [observed(said('namespaces', { namespaces: cluster.namespaces }), cluster)],
+    offers,
+  )
+}
+
+/** How many of the objects lie in each namespace that is nowhere. */
+function missingNamespaces(
+  objects: readonly WrittenObject[],
+  cluster: ClusterView,
+): ReadonlyMap<string, number> {
+  const written = objects
+    .filter((object) => object.kind === 'Namespace')
+    .map((object) => object.metadata.name)
+  const existing = new Set([...cluster.namespaces, ...written])
+  const missing = new Map<string, number>()
+  for (const { kind, metadata } of objects) {
+    const { namespace } = metadata
+    if (namespace === undefined || isClusterWide(kind) || existing.has(namespace)) continue
+    missing.set(namespace, (missing.get(namespace) ?? 0) + 1)
+  }
+  return missing
+}
+
+/** What an object refers to and is neither in the cluster nor in the text. */
+const missingReferences = (
+  object: WrittenObject,
+  here: ReadonlySet<string>,
+  cluster: ClusterView,
+): readonly RawFinding[] =>
+  referencesOf(object)
+    .filter(
+      ({ kind, name, namespace }) => !here.has(objectKey({ kind, metadata: { name, namespace } })),
+    )
+    .map(({ kind, name, namespace, path }) => ({
+      level: 'caution',
+      rule: `reference.${objectKey(object)}.${path}`,
+      field: 'text',
+      ...said('names-does-not', {
+        objectText: objectText(object),
+        kind,
+        reference: name,
+        path,
+        cluster: cluster.name,
+        namespace,
+      }),
+      because: [observed(said('reference-missing', { kind, reference: name }), cluster)],
+    }))
+
+/** A pool by whose label an object chooses its nodes, and which the cluster does not have. */
+function missingPool(
+  object: WrittenObject,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const pool = wantedNodeLabels(object)['gyrarch/pool']
+  const has = ({ pools }: ClusterView): boolean => pools.some(({ name }) => name === pool)
+  if (pool === undefined || has(cluster)) return []
+  const elsewhere = otherClusters(view, cluster, has)
+  return [
+    {
+      level: 'caution',
+      rule: `pool.${objectKey(object)}`,
+      field: 'text',
+      ...said('wants-nodes-pool', {
+        objectText: objectText(object),
+        pool,
+        cluster: cluster.name,
+        elsewhereCount: elsewhere.length,
+        elsewhere: elsewhere[0] ?? '',
+      }),
+      because: [observed(said('pools', { pools: cluster.pools.map(({ name }) => name) }), cluster)],
+    },
+  ]
+}
+
 /** What is named and is nowhere; and where it is instead. */
 export function referenceFindings(
   intent: ApplyIntent,
@@ -91,136 +222,26 @@ export function referenceFindings(
   cluster: ClusterView,
   view: FleetView,
 ): readonly RawFinding[] {
-  const live = liveObjects(view, intent.cluster)
-  const here = new Set([...live.keys(), ...objects.map(objectKey)])
-  const namespaces = new Set([
-    ...cluster.namespaces,
-    ...objects
-      .filter((object) => object.kind === 'Namespace')
-      .map((object) => object.metadata.name),
-  ])
-  const findings: RawFinding[] = []
-  const others = (has: (otherCluster: ClusterView) => boolean): readonly string[] =>
-    view.clusters
-      .filter((otherCluster) => otherCluster !== cluster && has(otherCluster))
-      .map((otherCluster) => otherCluster.name)
-  const missing = new Map<string, WrittenObject[]>()
-  for (const object of objects) {
-    const { namespace } = object.metadata
-    if (namespace !== undefined && !isClusterWide(object.kind) && !namespaces.has(namespace))
-      missing.set(namespace, [...(missing.get(namespace) ?? []), object])
-  }
-  for (const [namespace, wanting] of missing) {
-    const elsewhere = others((otherCluster) => otherCluster.namespaces.includes(namespace))
-    const meant =
-      elsewhere.length > 0
-        ? ` ${elsewhere.length === 1 ? `This looks meant for ${elsewhere[0] ?? ''}.` : `${listText(elsewhere)} have one.`}`
-        : ''
-    findings.push(
-      stop(
-        `namespace.${namespace}`,
-        'text',
-        said('no-namespace', {
-          cluster: cluster.name,
-          namespace,
-          wantingCount: wanting.length,
-          meant,
-        }),
-        [
-          {
-            ...said('namespaces', { namespaces: cluster.namespaces }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-        [
-          {
-            says: `Make the namespace ${namespace} along with it`,
-            change: {
-              patchDraft: [
-                {
-                  op: 'replace',
-                  path: '/text',
-                  value: `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}`,
-                },
-              ],
-            },
-          },
-          ...(elsewhere.length === 1
-            ? [
-                {
-                  says: `Aim it at ${elsewhere[0] ?? ''}`,
-                  change: {
-                    patchDraft: [
-                      { op: 'replace' as const, path: '/cluster', value: elsewhere[0] ?? '' },
-                    ],
-                  },
-                },
-              ]
-            : []),
-        ],
-      ),
-    )
-  }
-  for (const object of objects) {
-    for (const reference of referencesOf(object)) {
-      if (
-        here.has(
-          objectKey({
-            kind: reference.kind,
-            metadata: { name: reference.name, namespace: reference.namespace },
-          }),
-        )
-      )
-        continue
-      findings.push({
-        level: 'caution',
-        rule: `reference.${objectKey(object)}.${reference.path}`,
-        field: 'text',
-        ...said('names-does-not', {
-          objectText: objectText(object),
-          kind: reference.kind,
-          reference: reference.name,
-          path: reference.path,
-          cluster: cluster.name,
-          namespace: reference.namespace,
-        }),
-        because: [
-          {
-            ...said('reference-missing', { kind: reference.kind, reference: reference.name }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-      })
-    }
-    const pool = wantedNodeLabels(object)['gyrarch/pool']
-    if (pool !== undefined && !cluster.pools.some((candidate) => candidate.name === pool)) {
-      const elsewhere = others((otherCluster) =>
-        otherCluster.pools.some((candidate) => candidate.name === pool),
-      )
-      findings.push({
-        level: 'caution',
-        rule: `pool.${objectKey(object)}`,
-        field: 'text',
-        ...said('wants-nodes-pool', {
-          objectText: objectText(object),
-          pool,
-          cluster: cluster.name,
-          elsewhereCount: elsewhere.length,
-          elsewhere: elsewhere[0] ?? '',
-        }),
-        because: [
-          {
-            ...said('pools', { pools: cluster.pools.map((eachPool) => eachPool.name) }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-      })
-    }
-  }
-  return findings
+  const here = new Set([...liveObjects(view, intent.cluster).keys(), ...objects.map(objectKey)])
+  return [
+    ...[...missingNamespaces(objects, cluster)].map(([namespace, count]) =>
+      namespaceFinding(namespace, count, intent, cluster, view),
+    ),
+    ...objects.flatMap((object) => [
+      ...missingReferences(object, here, cluster),
+      ...missingPool(object, cluster, view),
+    ]),
+  ]
+}
+
+/** The names that an annotation of a namespace lists; null where it says nothing. */
+function allowedBy(namespace: ApiObject | undefined, annotation: string): readonly string[] | null {
+  const listed = record(record(namespace?.metadata)['annotations'])[annotation]
+  if (typeof listed !== 'string') return null
+  return listed
+    .split(',')
+    .map((name) => name.trim())
+    .filter((name) => name !== '')
 }
 
 /** What the namespaces of the objects allow, as their annotations say. */
@@ -231,73 +252,41 @@ export function allowanceFindings(
   view: FleetView,
 ): readonly RawFinding[] {
   const live = liveObjects(view, intent.cluster)
-  const findings: RawFinding[] = []
-  const because = (namespace: string, annotation: string) => [
-    {
-      ...said('annotation-namespace', { annotation, namespace }),
-      source: cluster.name,
-      at: cluster.observedAt,
-    },
-  ]
-  for (const object of objects) {
+  const sizesThere = new Set(cluster.pools.map((pool) => pool.size))
+  return objects.flatMap((object) => {
     const namespace = object.metadata.namespace ?? 'default'
     const own =
-      objects.find(
-        (writtenObject) =>
-          writtenObject.kind === 'Namespace' && writtenObject.metadata.name === namespace,
-      ) ?? live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
-    const allowed = (annotation: string): readonly string[] | null => {
-      const said = (
-        own?.metadata as { readonly annotations?: Readonly<Record<string, string>> } | undefined
-      )?.annotations?.[annotation]
-      return said === undefined
-        ? null
-        : said
-            .split(',')
-            .map((name) => name.trim())
-            .filter((trim) => trim !== '')
-    }
-    const classes = object.kind === 'PersistentVolumeClaim' ? allowed(storageAllowance) : null
-    const named = (object['spec'] as { storageClassName?: string } | undefined)?.storageClassName
-    if (classes && named !== undefined && !classes.includes(named))
+      objects.find(({ kind, metadata }) => kind === 'Namespace' && metadata.name === namespace) ??
+      live.get(objectKey({ kind: 'Namespace', metadata: { name: namespace } }))
+    const because = (annotation: string) => [
+      observed(said('annotation-namespace', { annotation, namespace }), cluster),
+    ]
+    const shown = { objectText: objectText(object), namespace }
+    const findings: RawFinding[] = []
+    const classes =
+      object.kind === 'PersistentVolumeClaim' ? allowedBy(own, storageAllowance) : null
+    const named = record(object['spec'])['storageClassName']
+    if (classes && typeof named === 'string' && !classes.includes(named))
       findings.push(
         stop(
           `class.${objectKey(object)}`,
           'text',
-          said('wants-storage-class', {
-            objectText: objectText(object),
-            named,
-            namespace,
-            classes,
-          }),
-          because(namespace, storageAllowance),
+          said('wants-storage-class', { ...shown, named, classes }),
+          because(storageAllowance),
         ),
       )
-    const sizes = rolling.has(object.kind) ? allowed(sizeAllowance) : null
-    if (!sizes) continue
-    const there = new Set(cluster.pools.map((pool) => pool.size))
-    if (!sizes.some((size) => there.has(size)))
-      findings.push(
-        stop(
-          `sizes.${objectKey(object)}`,
-          'text',
-          said('namespace-may-use', {
-            namespace,
-            sizes,
-            cluster: cluster.name,
-            objectText: objectText(object),
-          }),
-          because(namespace, sizeAllowance),
-        ),
-      )
-    else
-      findings.push({
-        level: 'note',
-        rule: `sizes.${objectKey(object)}`,
-        field: 'text',
-        ...said('kept-machines-what', { objectText: objectText(object), sizes, namespace }),
-        because: because(namespace, sizeAllowance),
-      })
-  }
-  return findings
+    const sizes = rolling.has(object.kind) ? allowedBy(own, sizeAllowance) : null
+    if (!sizes) return findings
+    const isThere = sizes.some((size) => sizesThere.has(size))
+    findings.push({
+      level: isThere ? 'note' : 'stop',
+      rule: `sizes.${objectKey(object)}`,
+      field: 'text',
+      ...(isThere
+        ? said('kept-machines-what', { ...shown, sizes })
+        : said('namespace-may-use', { ...shown, sizes, cluster: cluster.name })),
+      because: because(sizeAllowance),
+    })
+    return findings
+  })
 }

@@ -11,15 +11,14 @@ export { manifestRemove, type RemoveIntent } from './remove'
 export { changeOf, without, type FieldChange, type ObjectChange } from './diff'
 export {
   compareLayers,
-  layerLines,
   readLayers,
   renderedText,
   renderLayers,
   type LayerDifference,
   type LayeredFile,
-  type LayerLine,
   type RenderedObject,
 } from './layers'
+export { layerLines, type LayerLine } from './layer-lines'
 export {
   isClusterWide,
   mostBytes,
@@ -32,6 +31,7 @@ export {
   type ParsedManifests,
   type TextProblem,
   type WrittenObject,
+  writtenForm,
 } from './parse'
 export { referencesOf, templateOf, wantedNodeLabels, type Reference } from './references'
 export { invalidities, type Invalid } from './validate'

@@ -3,12 +3,10 @@
  * Short forms come first (namespace, prefix, labels, images, replicas), then strategic merges by list keys, JSON merge patches
  * (RFC 7396), JSON patches (RFC 6902). Every field of a rendered object knows which layer it came from.
  */
-import { isMap, isNode, isScalar, isSeq, LineCounter } from 'yaml'
 import { z } from 'zod'
 import {
   apiDocument,
   applyJsonPatch,
-  escapePath,
   fieldAt,
   fieldsOf,
   isRecord,
@@ -18,10 +16,16 @@ import {
 import { isClusterWide, objectText, tidied, type WrittenObject } from './parse'
 
 const target = z.string().max(300)
+const textByName = z.record(z.string(), z.string())
 const objectSchema = z.looseObject({
   apiVersion: z.string(),
   kind: z.string(),
-  metadata: z.looseObject({ name: z.string(), namespace: z.string().optional() }),
+  metadata: z.looseObject({
+    name: z.string(),
+    namespace: z.string().exactOptional(),
+    labels: textByName.exactOptional(),
+    annotations: textByName.exactOptional(),
+  }),
 })
 const partSchema = z.looseObject({
   kind: z.string(),
@@ -144,106 +148,137 @@ function strategic<T extends WrittenObject>(object: T, part: unknown): T {
   )
 }
 
-const withTag = (image: string, wanted: string): string => {
+/** The repository of an image, without its tag. A colon before the last slash belongs to a port. */
+const repositoryOf = (image: string): string => {
   const cut = image.lastIndexOf(':')
-  const repository = cut > image.lastIndexOf('/') ? image.slice(0, cut) : image
-  return wanted.includes('/') ? wanted : `${repository}:${wanted}`
+  return cut > image.lastIndexOf('/') ? image.slice(0, cut) : image
 }
+
+const withTag = (image: string, wanted: string): string =>
+  wanted.includes('/') ? wanted : `${repositoryOf(image)}:${wanted}`
 
 /** Fields by path that name an image. */
 const isImage = (path: string): boolean =>
   /\/(initContainers|containers)\/\[name=[^\]]*\]\/image$/.test(path)
 
+type Layer = LayeredFile['environments'][string]
+
+/** The first thing that a layer names and the base does not have, or null. */
+function namesMissing(layer: Layer, names: ReadonlySet<string>): string | null {
+  const named = {
+    replicas: Object.keys(layer.replicas ?? {}),
+    mergePatch: (layer.mergePatch ?? []).map(({ target }) => target),
+    jsonPatch: (layer.jsonPatch ?? []).map(({ target }) => target),
+    merge: (layer.merge ?? []).map(nameKey),
+  }
+  for (const [field, list] of Object.entries(named)) {
+    const missing = list.find((name) => !names.has(name))
+    if (missing !== undefined) return `${field} names ${missing}, which the base does not have.`
+  }
+  return null
+}
+
+/** What the short forms of a layer set in an object, by path. */
+function shortForms(layer: Layer, object: WrittenObject): readonly (readonly [string, unknown])[] {
+  const namespace =
+    layer.namespace === undefined || isClusterWide(object.kind)
+      ? []
+      : [['/metadata/namespace', layer.namespace] as const]
+  const labels = Object.entries(layer.labels ?? {}).map(
+    ([name, value]) =>
+      [`/metadata/labels/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, value] as const,
+  )
+  const images = [...fieldsOf(object)].flatMap(([path, image]) => {
+    if (!isImage(path) || typeof image !== 'string') return []
+    const wanted = layer.images?.[repositoryOf(image)]
+    return wanted === undefined ? [] : [[path, withTag(image, wanted)] as const]
+  })
+  const count = layer.replicas?.[nameKey(object)]
+  const replicas = count === undefined ? [] : [['/spec/replicas', count] as const]
+  return [...namespace, ...labels, ...images, ...replicas]
+}
+
+type LayerApplied =
+  | { readonly ok: true; readonly object: WrittenObject }
+  | { readonly ok: false; readonly says: string }
+
+const noObject = 'what it leaves is no object with a kind and a name'
+
+/** An object of the base with a layer over it: short forms, merges, merge patches, JSON patches, in that order. */
+function layered(base: WrittenObject, layer: Layer): LayerApplied {
+  const key = nameKey(base)
+  let object = withFields(base, [], shortForms(layer, base))
+  for (const part of layer.merge ?? []) if (nameKey(part) === key) object = strategic(object, part)
+  for (const { target, patch } of layer.mergePatch ?? []) {
+    if (target !== key) continue
+    const patched = mergePatch(object, patch)
+    if (!isObject(patched)) return { ok: false, says: `mergePatch for ${key}: ${noObject}` }
+    object = patched
+  }
+  for (const { target, patch } of layer.jsonPatch ?? []) {
+    if (target !== key) continue
+    const patched = applyJsonPatch(object, patch)
+    if (!patched.ok) return { ok: false, says: `jsonPatch for ${key}: ${patched.says}` }
+    if (!isObject(patched.value)) return { ok: false, says: `jsonPatch for ${key}: ${noObject}` }
+    object = patched.value
+  }
+  const { metadata } = object
+  return layer.prefix === undefined
+    ? { ok: true, object }
+    : {
+        ok: true,
+        object: { ...object, metadata: { ...metadata, name: `${layer.prefix}${metadata.name}` } },
+      }
+}
+
+/** For each field of a rendered object the environment that set it, or `base`. */
+function originsOf(
+  rendered: WrittenObject,
+  base: WrittenObject,
+  environment: string | null,
+): ReadonlyMap<string, string> {
+  const before = fieldsOf(tidied(base))
+  return new Map(
+    [...fieldsOf(rendered)].map(([path, value]) => [
+      path,
+      environment !== null && JSON.stringify(before.get(path)) !== JSON.stringify(value)
+        ? environment
+        : 'base',
+    ]),
+  )
+}
+
 /** The objects of one environment, or of the base alone where it is null. */
 export function renderLayers(file: LayeredFile, environment: string | null): Rendered {
-  const layer = environment === null ? undefined : file.environments[environment]
-  if (environment !== null && (!layer || !Object.hasOwn(file.environments, environment)))
+  const { base, environments } = file
+  const rendered = (object: WrittenObject, from: WrittenObject): RenderedObject => {
+    const done = tidied(object)
+    return { object: done, from: originsOf(done, from, environment) }
+  }
+  if (environment === null)
+    return { ok: true, objects: base.map((object) => rendered(object, object)) }
+  const layer = Object.hasOwn(environments, environment) ? environments[environment] : undefined
+  if (!layer)
     return {
       ok: false,
-      says: `There is no environment ${environment}. Known: ${Object.keys(file.environments).join(', ')}.`,
+      says: `There is no environment ${environment}. Known: ${Object.keys(environments).join(', ')}.`,
     }
-  const base = file.base as unknown as readonly WrittenObject[]
-  const names = new Set(base.map(nameKey))
-  for (const [what, list] of [
-    ['replicas', Object.keys(layer?.replicas ?? {})],
-    ['mergePatch', (layer?.mergePatch ?? []).map((entry) => entry.target)],
-    ['jsonPatch', (layer?.jsonPatch ?? []).map((entry) => entry.target)],
-    ['merge', (layer?.merge ?? []).map((entry) => nameKey(entry))],
-  ] as const) {
-    const missing = list.find((name) => !names.has(name))
-    if (missing !== undefined)
-      return {
-        ok: false,
-        says: `environments.${environment ?? ''}.${what} names ${missing}, which the base does not have.`,
-      }
-  }
-  const rendered: RenderedObject[] = []
-  for (const given of base) {
-    const before = fieldsOf(tidied(given))
-    const key = nameKey(given)
-    let object: WrittenObject = structuredClone(given)
-    if (layer && environment !== null) {
-      const set: [string, unknown][] = []
-      if (layer.namespace !== undefined && !isClusterWide(object.kind))
-        set.push(['/metadata/namespace', layer.namespace])
-      for (const [name, value] of Object.entries(layer.labels ?? {}))
-        set.push([`/metadata/labels/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`, value])
-      for (const [path, value] of fieldsOf(object)) {
-        if (!isImage(path) || typeof value !== 'string') continue
-        const repository = value.slice(
-          0,
-          value.lastIndexOf(':') > value.lastIndexOf('/') ? value.lastIndexOf(':') : undefined,
-        )
-        const wanted = layer.images?.[repository]
-        if (wanted !== undefined) set.push([path, withTag(value, wanted)])
-      }
-      const replicas = layer.replicas?.[key]
-      if (replicas !== undefined) set.push(['/spec/replicas', replicas])
-      object = withFields(object, [], set)
-      for (const part of layer.merge ?? [])
-        if (nameKey(part) === key) object = strategic(object, part)
-      for (const entry of layer.mergePatch ?? [])
-        if (entry.target === key) object = mergePatch(object, entry.patch) as WrittenObject
-      for (const entry of layer.jsonPatch ?? []) {
-        if (entry.target !== key) continue
-        const patched = applyJsonPatch(object, entry.patch)
-        if (!patched.ok || !isObject(patched.value))
-          return {
-            ok: false,
-            says: `environments.${environment}.jsonPatch for ${key}: ${patched.ok ? 'what it leaves is no object with a kind and a name' : patched.says}`,
-          }
-        object = patched.value
-      }
-      if (!isObject(object))
-        return {
-          ok: false,
-          says: `environments.${environment}.mergePatch for ${key}: what it leaves is no object with a kind and a name`,
-        }
-      if (layer.prefix !== undefined)
-        object = {
-          ...object,
-          metadata: { ...object.metadata, name: `${layer.prefix}${object.metadata.name}` },
-        }
-    }
-    const done = tidied(object)
-    const from = new Map(
-      [...fieldsOf(done)].map(([path, value]) => [
-        path,
-        environment !== null && JSON.stringify(before.get(path)) !== JSON.stringify(value)
-          ? environment
-          : 'base',
-      ]),
-    )
-    rendered.push({ object: done, from })
+  const missing = namesMissing(layer, new Set(base.map(nameKey)))
+  if (missing !== null) return { ok: false, says: `environments.${environment}.${missing}` }
+  const objects: RenderedObject[] = []
+  for (const object of base) {
+    const applied = layered(object, layer)
+    if (!applied.ok) return { ok: false, says: `environments.${environment}.${applied.says}` }
+    objects.push(rendered(applied.object, object))
   }
   // With a prefix, references to objects of the same file follow it.
-  const prefix = layer?.prefix
+  const { prefix } = layer
   return {
     ok: true,
     objects:
-      prefix === undefined || environment === null
-        ? rendered
-        : rendered.map((renderedObject) => followPrefix(renderedObject, base, prefix, environment)),
+      prefix === undefined
+        ? objects
+        : objects.map((object) => followPrefix(object, base, prefix, environment)),
   }
 }
 
@@ -265,67 +300,6 @@ function followPrefix(
     object: withFields(object, [], set),
     from: new Map([...from, ...set.map(([path]): [string, string] => [path, environment])]),
   }
-}
-
-export interface LayerLine {
-  readonly text: string
-  /** The layer the line came from; null for lines that only hold others together. */
-  readonly from: string | null
-}
-
-const sameValue = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
-
-/** The field that tells the items of a list apart in the paths of `from`, or null for a list that is one value. */
-function keyIn(from: RenderedObject['from'], path: string): string | null {
-  const prefix = `${path}/[`
-  const sample = [...from.keys()].find((candidate) => candidate.startsWith(prefix))
-  return sample === undefined
-    ? null
-    : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
-}
-
-/** A rendered object as lines of YAML, each with its layer. What is written reads back as the object. */
-export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
-  const text = writeYaml(object)
-  const counter = new LineCounter()
-  const document = apiDocument(text, counter)
-  if (document.errors.length > 0 || !sameValue(document.toJS(), object))
-    throw new Error(`${objectText(object)} does not read back as it is written`)
-  const layers: (string | null)[] = []
-  const lineAt = (offset: number): number => counter.linePos(offset).line - 1
-  /** All lines of a node come from one layer. */
-  const mark = (first: number, last: number, layer: string | null): void => {
-    for (let line = lineAt(first); line <= lineAt(Math.max(first, last - 1)); line++)
-      layers[line] ??= layer
-  }
-  const visitNode = (node: unknown, path: string, begin: number): void => {
-    if (!isNode(node) || !node.range) return
-    const [, valueEnd] = node.range
-    const layer = from.get(path)
-    if (layer !== undefined) {
-      mark(begin, valueEnd, layer)
-      return
-    }
-    if (isMap(node))
-      for (const { key, value } of node.items) {
-        const name = isScalar(key) ? String(key.value) : ''
-        const keyBegin = isNode(key) && key.range ? key.range[0] : begin
-        visitNode(value, `${path}/${escapePath(name)}`, keyBegin)
-      }
-    else if (isSeq(node)) {
-      const field = keyIn(from, path)
-      for (const item of node.items) {
-        const key: unknown = isMap(item) && field !== null ? item.get(field) : undefined
-        const itemBegin = isNode(item) && item.range ? item.range[0] : begin
-        visitNode(item, `${path}/[${field ?? ''}=${escapePath(String(key))}]`, itemBegin)
-      }
-    }
-  }
-  visitNode(document.contents, '', 0)
-  return text
-    .replace(/\n$/, '')
-    .split('\n')
-    .map((line, i) => ({ text: line, from: layers[i] ?? null }))
 }
 
 /** Rendered objects as one text of several documents. */
@@ -350,8 +324,9 @@ export function compareLayers(
   if (!left.ok) return left.says
   if (!right.ok) return right.says
   return left.objects.flatMap((object, i) => {
+    const base = file.base[i]
     const renderedObject = right.objects[i]
-    if (!renderedObject) return []
+    if (!base || !renderedObject) return []
     const paths = new Set([
       ...fieldsOf(object.object).keys(),
       ...fieldsOf(renderedObject.object).keys(),
@@ -362,7 +337,7 @@ export function compareLayers(
         ? []
         : [
             {
-              object: objectText(file.base[i] as unknown as WrittenObject),
+              object: objectText(base),
               path,
               a: values[0],
               b: values[1],

@@ -1,7 +1,7 @@
 /** The quotas of namespaces, counted with what a text would add. Source: Kubernetes, Resource Quotas. */
 import type { RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { type ApiObject, list, livePods, type PodObject, record } from '../objects'
+import { type ApiObject, list, ofKind, type PodObject, record } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
@@ -140,7 +140,7 @@ export function quotaFindings(
         pods.length > 0 && (object.metadata.namespace ?? 'default') === namespace,
     )
     if (asking.length === 0) return []
-    const counting = livePods(live).filter(
+    const counting = ofKind(live, 'Pod').filter(
       (pod) =>
         (pod.metadata.namespace ?? 'default') === namespace &&
         !isFinished(pod) &&

@@ -1,5 +1,5 @@
 /** What an object names that must be somewhere: accounts, configuration, claims, classes, targets. */
-import { type Json, list, record } from '../objects'
+import { type Json, list, record, records } from '../objects'
 import type { WrittenObject } from './parse'
 
 const text = (value: unknown): string | null =>
@@ -30,7 +30,7 @@ export function templateOf(
         path: 'spec.jobTemplate.spec.template',
       }
     case 'Pod':
-      return { template: object as unknown as Json, path: '' }
+      return { template: object, path: '' }
     default:
       return null
   }
@@ -44,101 +44,148 @@ export function imagesOf(object: WrittenObject): readonly string[] {
   )
 }
 
+/** Something named at a path; the name is null where nothing is. */
+interface Named {
+  readonly kind: string
+  readonly name: string | null
+  readonly path: string
+  readonly isClusterWide?: boolean
+}
+
+const unlessOptional = (source: Json, field: string): string | null =>
+  source['optional'] === true ? null : text(source[field])
+
+const inVolume = (volume: Json, path: string): readonly Named[] => [
+  {
+    kind: 'ConfigMap',
+    name: unlessOptional(record(volume['configMap']), 'name'),
+    path: `${path}.configMap.name`,
+  },
+  {
+    kind: 'Secret',
+    name: unlessOptional(record(volume['secret']), 'secretName'),
+    path: `${path}.secret.secretName`,
+  },
+  {
+    kind: 'PersistentVolumeClaim',
+    name: text(record(volume['persistentVolumeClaim'])['claimName']),
+    path: `${path}.persistentVolumeClaim.claimName`,
+  },
+]
+
+function inContainer(container: Json, path: string): readonly Named[] {
+  const whole = records(container['envFrom']).flatMap((source, i): readonly Named[] => [
+    {
+      kind: 'ConfigMap',
+      name: unlessOptional(record(source['configMapRef']), 'name'),
+      path: `${path}.envFrom[${i}].configMapRef.name`,
+    },
+    {
+      kind: 'Secret',
+      name: unlessOptional(record(source['secretRef']), 'name'),
+      path: `${path}.envFrom[${i}].secretRef.name`,
+    },
+  ])
+  const single = records(container['env']).flatMap((variable, i): readonly Named[] => {
+    const source = record(variable['valueFrom'])
+    return [
+      {
+        kind: 'ConfigMap',
+        name: unlessOptional(record(source['configMapKeyRef']), 'name'),
+        path: `${path}.env[${i}].valueFrom.configMapKeyRef.name`,
+      },
+      {
+        kind: 'Secret',
+        name: unlessOptional(record(source['secretKeyRef']), 'name'),
+        path: `${path}.env[${i}].valueFrom.secretKeyRef.name`,
+      },
+    ]
+  })
+  return [...whole, ...single]
+}
+
+/** What the pods that an object makes refer to. */
+function inPods(spec: Json, path: string): readonly Named[] {
+  const account = text(spec['serviceAccountName'])
+  return [
+    {
+      kind: 'ServiceAccount',
+      name: account === 'default' ? null : account,
+      path: `${path}.serviceAccountName`,
+    },
+    {
+      kind: 'PriorityClass',
+      name: text(spec['priorityClassName']),
+      path: `${path}.priorityClassName`,
+      isClusterWide: true,
+    },
+    ...records(spec['volumes']).flatMap((volume, i) => inVolume(volume, `${path}.volumes[${i}]`)),
+    ...records(spec['containers']).flatMap((container, i) =>
+      inContainer(container, `${path}.containers[${i}]`),
+    ),
+  ]
+}
+
+/** What an object itself refers to, beside its pods. */
+function inObject(object: WrittenObject): readonly Named[] {
+  const spec = record(object['spec'])
+  switch (object.kind) {
+    case 'HorizontalPodAutoscaler': {
+      const target = record(spec['scaleTargetRef'])
+      return [
+        {
+          kind: text(target['kind']) ?? 'Deployment',
+          name: text(target['name']),
+          path: 'spec.scaleTargetRef.name',
+        },
+      ]
+    }
+    case 'PersistentVolumeClaim':
+      return [
+        {
+          kind: 'StorageClass',
+          name: text(spec['storageClassName']),
+          path: 'spec.storageClassName',
+          isClusterWide: true,
+        },
+      ]
+    case 'RoleBinding':
+    case 'ClusterRoleBinding': {
+      const role = record(object['roleRef'])
+      return [
+        {
+          kind: text(role['kind']) ?? 'Role',
+          name: text(role['name']),
+          path: 'roleRef.name',
+          isClusterWide: role['kind'] === 'ClusterRole',
+        },
+      ]
+    }
+    case 'Ingress':
+      return records(spec['rules']).flatMap((rule, r) =>
+        records(record(rule['http'])['paths']).map((path, p) => ({
+          kind: 'Service',
+          name: text(record(record(path['backend'])['service'])['name']),
+          path: `spec.rules[${r}].http.paths[${p}].backend.service.name`,
+        })),
+      )
+    default:
+      return []
+  }
+}
+
 /** Everything an object refers to by name; references marked optional are left out. */
 export function referencesOf(object: WrittenObject): readonly Reference[] {
   const namespace = object.metadata.namespace ?? 'default'
-  const references: Reference[] = []
-  const add = (kind: string, name: string | null, path: string, wide = false): void => {
-    if (name !== null) references.push({ kind, name, namespace: wide ? null : namespace, path })
-  }
   const inTemplate = templateOf(object)
-  if (inTemplate) {
-    const spec = record(inTemplate.template['spec'])
-    const path = inTemplate.path === '' ? 'spec' : `${inTemplate.path}.spec`
-    const account = text(spec['serviceAccountName'])
-    if (account !== 'default') add('ServiceAccount', account, `${path}.serviceAccountName`)
-    add('PriorityClass', text(spec['priorityClassName']), `${path}.priorityClassName`, true)
-    list(spec['volumes']).forEach((volume, i) => {
-      const entry = record(volume)
-      if (record(entry['configMap'])['optional'] !== true)
-        add(
-          'ConfigMap',
-          text(record(entry['configMap'])['name']),
-          `${path}.volumes[${i}].configMap.name`,
-        )
-      if (record(entry['secret'])['optional'] !== true)
-        add(
-          'Secret',
-          text(record(entry['secret'])['secretName']),
-          `${path}.volumes[${i}].secret.secretName`,
-        )
-      add(
-        'PersistentVolumeClaim',
-        text(record(entry['persistentVolumeClaim'])['claimName']),
-        `${path}.volumes[${i}].persistentVolumeClaim.claimName`,
-      )
-    })
-    list(spec['containers']).forEach((container, c) => {
-      list(record(container)['envFrom']).forEach((from, i) => {
-        const entry = record(from)
-        if (record(entry['configMapRef'])['optional'] !== true)
-          add(
-            'ConfigMap',
-            text(record(entry['configMapRef'])['name']),
-            `${path}.containers[${c}].envFrom[${i}].configMapRef.name`,
-          )
-        if (record(entry['secretRef'])['optional'] !== true)
-          add(
-            'Secret',
-            text(record(entry['secretRef'])['name']),
-            `${path}.containers[${c}].envFrom[${i}].secretRef.name`,
-          )
-      })
-      list(record(container)['env']).forEach((variable, i) => {
-        const from = record(record(variable)['valueFrom'])
-        add(
-          'ConfigMap',
-          text(record(from['configMapKeyRef'])['name']),
-          `${path}.containers[${c}].env[${i}].valueFrom.configMapKeyRef.name`,
-        )
-        add(
-          'Secret',
-          text(record(from['secretKeyRef'])['name']),
-          `${path}.containers[${c}].env[${i}].valueFrom.secretKeyRef.name`,
-        )
-      })
-    })
-  }
-  const spec = record(object['spec'])
-  if (object.kind === 'HorizontalPodAutoscaler')
-    add(
-      text(record(spec['scaleTargetRef'])['kind']) ?? 'Deployment',
-      text(record(spec['scaleTargetRef'])['name']),
-      'spec.scaleTargetRef.name',
-    )
-  if (object.kind === 'PersistentVolumeClaim')
-    add('StorageClass', text(spec['storageClassName']), 'spec.storageClassName', true)
-  if (object.kind === 'RoleBinding' || object.kind === 'ClusterRoleBinding') {
-    const role = record(object['roleRef'])
-    add(
-      text(role['kind']) ?? 'Role',
-      text(role['name']),
-      'roleRef.name',
-      role['kind'] === 'ClusterRole',
-    )
-  }
-  if (object.kind === 'Ingress') {
-    list(spec['rules']).forEach((rule, r) =>
-      list(record(record(rule)['http'])['paths']).forEach((path, p) =>
-        add(
-          'Service',
-          text(record(record(record(path)['backend'])['service'])['name']),
-          `spec.rules[${r}].http.paths[${p}].backend.service.name`,
-        ),
-      ),
-    )
-  }
-  return references
+  const path = inTemplate === null || inTemplate.path === '' ? 'spec' : `${inTemplate.path}.spec`
+  const named = [
+    ...(inTemplate ? inPods(record(inTemplate.template['spec']), path) : []),
+    ...inObject(object),
+  ]
+  return named.flatMap(({ kind, name, path, isClusterWide = false }) =>
+    name === null ? [] : [{ kind, name, namespace: isClusterWide ? null : namespace, path }],
+  )
 }
 
 /** Labels of nodes that pods of an object insist on. */

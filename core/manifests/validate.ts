@@ -2,7 +2,7 @@
  * Objects held against the open API’s rules: types, names, quantities, label syntax, selectors that match their templates,
  * ports, percentages. Source: the Kubernetes API reference and its validation. A kind we do not know is kept and marked.
  */
-import { isRecord, list, record } from '../objects'
+import { isRecord, type Json, list, record, records } from '../objects'
 import { isCronZone, readCron, schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
@@ -277,97 +277,91 @@ function groupOf(apiVersion: string): string {
   return /^(.*)\//.exec(apiVersion)?.[1] ?? ''
 }
 
-function ruled(object: WrittenObject): readonly Invalid[] {
-  const invalids: Invalid[] = []
-  const name = nameWrong(object.kind, object.metadata.name)
-  if (name !== null) invalids.push({ path: 'metadata.name', says: name })
-  const { namespace } = object.metadata
-  if (namespace !== undefined && !label63.test(namespace))
-    invalids.push({
-      path: 'metadata.namespace',
-      ...said('no-namespace-small', { namespace }),
-    })
-  invalids.push(...labels(object.metadata.labels, 'metadata.labels'))
-  const served = Object.hasOwn(servedAs, object.kind) ? servedAs[object.kind] : undefined
-  if (
-    served !== undefined &&
-    served !== object.apiVersion &&
-    typeOfKind(object.apiVersion, object.kind) === null &&
-    !removals.some(
-      (removal) => removal.apiVersion === object.apiVersion && removal.kinds.includes(object.kind),
-    ) &&
-    (groupOf(object.apiVersion) === groupOf(served) || ownGroups.has(groupOf(object.apiVersion)))
+/** Whether a version is one that never served the kind: where it is published, or was and is gone, others say so. */
+function servedElsewhere({ kind, apiVersion }: WrittenObject): string | null {
+  const served = Object.hasOwn(servedAs, kind) ? servedAs[kind] : undefined
+  if (served === undefined || served === apiVersion) return null
+  if (typeOfKind(apiVersion, kind) !== null) return null
+  const wasServed = removals.some(
+    (removal) => removal.apiVersion === apiVersion && removal.kinds.includes(kind),
   )
-    invalids.push({
-      path: 'apiVersion',
-      ...said('served-not', { kind: object.kind, served, apiVersion: object.apiVersion }),
-    })
+  const group = groupOf(apiVersion)
+  return !wasServed && (group === groupOf(served) || ownGroups.has(group)) ? served : null
+}
+
+function budget(spec: Json): readonly Invalid[] {
+  const { minAvailable, maxUnavailable } = spec
+  const both = minAvailable !== undefined && maxUnavailable !== undefined
+  return [
+    ...count(minAvailable, 'spec.minAvailable'),
+    ...count(maxUnavailable, 'spec.maxUnavailable'),
+    ...(both ? [{ path: 'spec.maxUnavailable', ...said('budget-says-either') }] : []),
+  ]
+}
+
+const limitRange = (spec: Json): readonly Invalid[] =>
+  records(spec['limits']).flatMap((limit, i) =>
+    ['max', 'min', 'default', 'defaultRequest'].flatMap((part) =>
+      quantities(limit[part], `spec.limits[${i}].${part}`),
+    ),
+  )
+
+const highestPriority = 1_000_000_000
+
+const priority = ({ value }: Json): readonly Invalid[] =>
+  typeof value === 'number' && Math.abs(value) <= highestPriority
+    ? []
+    : [{ path: 'value', ...said('priority-whole-number') }]
+
+/** What the rules of its kind have against an object. */
+function ruledByKind(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])
   switch (object.kind) {
     case 'Deployment':
     case 'StatefulSet':
     case 'DaemonSet':
     case 'ReplicaSet':
-      invalids.push(...replicated(object))
-      break
+      return replicated(object)
     case 'Job':
-      invalids.push(...podTemplate(spec['template'], 'spec.template'))
-      break
+      return podTemplate(spec['template'], 'spec.template')
     case 'CronJob':
-      invalids.push(...cron(object))
-      break
+      return cron(object)
     case 'Pod':
-      invalids.push(
-        ...podTemplate(object, '').map((invalid) => ({
-          ...invalid,
-          path: invalid.path.replace(/^\./, ''),
-        })),
-      )
-      break
+      return podTemplate(object, '').map((invalid) => ({
+        ...invalid,
+        path: invalid.path.replace(/^\./, ''),
+      }))
     case 'Service':
-      invalids.push(...service(object))
-      break
+      return service(object)
     case 'HorizontalPodAutoscaler':
-      invalids.push(...autoscaler(object))
-      break
+      return autoscaler(object)
     case 'PodDisruptionBudget':
-      invalids.push(
-        ...count(spec['minAvailable'], 'spec.minAvailable'),
-        ...count(spec['maxUnavailable'], 'spec.maxUnavailable'),
-      )
-      if (spec['minAvailable'] !== undefined && spec['maxUnavailable'] !== undefined)
-        invalids.push({
-          path: 'spec.maxUnavailable',
-          ...said('budget-says-either'),
-        })
-      break
+      return budget(spec)
     case 'ResourceQuota':
-      invalids.push(
-        ...Object.entries(record(spec['hard'])).flatMap(([entry, value]) =>
-          quantities({ [entry]: value }, 'spec.hard'),
-        ),
-      )
-      break
+      return quantities(spec['hard'], 'spec.hard')
     case 'LimitRange':
-      list(spec['limits']).forEach((limit, i) => {
-        for (const part of ['max', 'min', 'default', 'defaultRequest'])
-          invalids.push(...quantities(record(limit)[part], `spec.limits[${i}].${part}`))
-      })
-      break
+      return limitRange(spec)
     case 'PersistentVolumeClaim':
-      invalids.push(
-        ...quantities(record(record(spec['resources'])['requests']), 'spec.resources.requests'),
-      )
-      break
+      return quantities(record(record(spec['resources'])['requests']), 'spec.resources.requests')
     case 'PriorityClass':
-      if (typeof object['value'] !== 'number' || Math.abs(object['value']) > 1_000_000_000)
-        invalids.push({
-          path: 'value',
-          ...said('priority-whole-number'),
-        })
-      break
+      return priority(object)
     default:
-      break
+      return []
   }
-  return invalids
+}
+
+/** What the rules that no schema tells have against an object: names, labels, the version, and those of its kind. */
+function ruled(object: WrittenObject): readonly Invalid[] {
+  const { kind, apiVersion } = object
+  const { name, namespace, labels: given } = object.metadata
+  const invalids: Invalid[] = []
+  const wrongName = nameWrong(kind, name)
+  if (wrongName !== null) invalids.push({ path: 'metadata.name', says: wrongName })
+  if (namespace !== undefined && !label63.test(namespace))
+    invalids.push({ path: 'metadata.namespace', ...said('no-namespace-small', { namespace }) })
+  invalids.push(...labels(given, 'metadata.labels'))
+  const served = servedElsewhere(object)
+  if (served !== null)
+    invalids.push({ path: 'apiVersion', ...said('served-not', { kind, served, apiVersion }) })
+  return [...invalids, ...ruledByKind(object)]
 }

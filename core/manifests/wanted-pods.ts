@@ -1,7 +1,7 @@
 /** The pods that a text would have a cluster run: how many more, with which specs, and which go for them. */
 import {
   type ApiObject,
-  isPodObject,
+  isOfKind,
   isRecord,
   type Json,
   list,
@@ -103,7 +103,7 @@ function podOf(object: WrittenObject, template: Json, name: string, defaults: De
     spec: filled(record(template['spec']), defaults),
     status: { phase: 'Pending' },
   }
-  if (!isPodObject(pod)) throw new Error('a pod is made as one')
+  if (!isOfKind(pod, 'Pod')) throw new Error('a pod is made as one')
   return pod
 }
 

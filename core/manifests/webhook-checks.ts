@@ -3,7 +3,7 @@ import type { RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
 import {
   type ApiObject,
-  isPodObject,
+  isOfKind,
   type Json,
   type LabelSelector,
   list,
@@ -103,7 +103,7 @@ function silentService({ of }: Webhook, live: readonly ApiObject[]): string | nu
   if (Object.keys(selector).length === 0) return null
   const answers = live.some(
     (pod) =>
-      isPodObject(pod) &&
+      isOfKind(pod, 'Pod') &&
       pod.metadata.namespace === namespace &&
       isReady(pod) &&
       Object.entries(selector).every(([key, value]) => pod.metadata.labels?.[key] === value),

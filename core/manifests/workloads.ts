@@ -179,7 +179,7 @@ export function revisionsOf(
         name: object.metadata?.name ?? '',
         template,
         image: String(record((Array.isArray(containers) ? containers : [])[0])['image'] ?? ''),
-        pods: Number(record((object as unknown as Json)['status'])['replicas'] ?? 0),
+        pods: Number(record(object['status'])['replicas'] ?? 0),
       }
     })
     .sort((a, b) => a.number - b.number)

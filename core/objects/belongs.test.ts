@@ -8,17 +8,16 @@ const object = (
   owner?: readonly [kind: string, name: string],
   more: Record<string, unknown> = {},
   labels: Record<string, string> = {},
-): ApiObject =>
-  ({
-    kind,
-    metadata: {
-      name,
-      namespace: 'market',
-      labels,
-      ...(owner ? { ownerReferences: [{ kind: owner[0], name: owner[1], controller: true }] } : {}),
-    },
-    ...more,
-  }) as unknown as ApiObject
+): ApiObject => ({
+  kind,
+  metadata: {
+    name,
+    namespace: 'market',
+    labels,
+    ...(owner ? { ownerReferences: [{ kind: owner[0], name: owner[1], controller: true }] } : {}),
+  },
+  ...more,
+})
 const names = (objects: readonly ApiObject[], workload: string): readonly string[] =>
   podsOfWorkload(objects, workload).map((pod) => pod.metadata.name)
 

@@ -1,49 +1,37 @@
 /** What belongs to what among a cluster’s objects: pods to a workload by their owners, slices to a service by their label. */
-import { isRecord } from './json'
+import { record, records, text } from './json'
+import { isOfKind, objectOfKind, ofKind } from './of-kind'
 import type { ApiObject } from './read'
-import type { EndpointSliceObject, NodeObject, PodObject, ServiceObject } from './schema'
+import type { EndpointSliceObject, PodObject } from './schema'
 
 /** The controller of an object: the owner that says so, or the first that does not deny it (objects written by hand leave it out). */
 export function controllerOf(object: {
-  readonly metadata: Pick<PodObject['metadata'], 'ownerReferences'>
-}) {
-  const owners = object.metadata.ownerReferences ?? []
-  return (
-    owners.find((owner) => owner.controller === true) ??
-    owners.find((owner) => owner.controller === null || owner.controller === undefined)
-  )
+  readonly metadata?: unknown
+}): { readonly kind: string; readonly name: string } | undefined {
+  const owners = records(record(object.metadata)['ownerReferences'])
+  const owner =
+    owners.find(({ controller }) => controller === true) ??
+    owners.find(({ controller }) => controller === null || controller === undefined)
+  return owner && { kind: text(owner['kind']), name: text(owner['name']) }
 }
 
 const keyOf = ({ metadata }: ApiObject, name = metadata?.name): string =>
   `${metadata?.namespace ?? 'default'}/${name ?? ''}`
-const owned = (object: ApiObject): string | undefined =>
-  object.metadata ? controllerOf(object as unknown as PodObject)?.name : undefined
-
-/** Whether an object is a pod; its fields are as the API has them. */
-export const isPodObject = (object: unknown): object is PodObject =>
-  isRecord(object) && object['kind'] === 'Pod' && isRecord(object['metadata'])
-
-/** Whether an object is a node. */
-export const isNodeObject = (object: unknown): object is NodeObject =>
-  isRecord(object) && object['kind'] === 'Node' && isRecord(object['metadata'])
-
-/** The pods among the objects of a cluster. */
-export const livePods = (objects: readonly unknown[]): readonly PodObject[] =>
-  objects.filter(isPodObject)
 
 function group(objects: readonly ApiObject[]): ReadonlyMap<string, readonly PodObject[]> {
   const above = new Map<string, string>()
   for (const object of objects) {
-    const owner = object.kind === 'ReplicaSet' || object.kind === 'Job' ? owned(object) : undefined
-    if (owner !== undefined) above.set(`${object.kind}/${keyOf(object)}`, owner)
+    const owner =
+      object.kind === 'ReplicaSet' || object.kind === 'Job' ? controllerOf(object) : undefined
+    if (owner) above.set(`${object.kind}/${keyOf(object)}`, owner.name)
   }
   const pods = new Map<string, PodObject[]>()
   for (const object of objects) {
-    if (object.kind !== 'Pod' || !object.metadata) continue
-    const pod = object as unknown as PodObject
+    if (!isOfKind(object, 'Pod')) continue
+    const pod = object
     const owner = controllerOf(pod)
     if (!owner) continue
-    const between = `${owner.kind ?? ''}/${keyOf(object, owner.name)}`
+    const between = `${owner.kind}/${keyOf(object, owner.name)}`
     const hash = pod.metadata.labels?.['pod-template-hash']
     // A replica set that is not among the objects is named after its deployment and the hash.
     const top =
@@ -76,11 +64,7 @@ export const slicesOfService = (
   objects: readonly ApiObject[],
   service: string,
 ): readonly EndpointSliceObject[] =>
-  (
-    objects.filter(
-      (object) => object.kind === 'EndpointSlice',
-    ) as unknown as readonly EndpointSliceObject[]
-  ).filter(
+  ofKind(objects, 'EndpointSlice').filter(
     (slice) =>
       `${slice.metadata.namespace ?? 'default'}/${slice.metadata.labels?.['kubernetes.io/service-name'] ?? ''}` ===
       service,
@@ -88,9 +72,7 @@ export const slicesOfService = (
 
 /** The port on which the pods behind a service listen for one of its ports; that port itself where nothing says otherwise. */
 export function targetPort(objects: readonly ApiObject[], service: string, port: number): number {
-  const object = objects.find(
-    (object) => object.kind === 'Service' && keyOf(object) === service,
-  ) as unknown as ServiceObject | undefined
+  const object = objectOfKind(objects, 'Service', service)
   const name = object?.spec?.ports?.find((candidate) => candidate.port === port)?.name ?? ''
   return (
     slicesOfService(objects, service)

@@ -1,12 +1,4 @@
-export {
-  controllerOf,
-  isNodeObject,
-  isPodObject,
-  livePods,
-  podsOfWorkload,
-  slicesOfService,
-  targetPort,
-} from './belongs'
+export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
 export {
   fieldAt,
   fieldOwners,
@@ -70,6 +62,7 @@ export {
   type PolicyRefusal,
 } from './admission-policies'
 export { resourcesOf } from './plural'
+export { type CheckedKind, isOfKind, objectOfKind, ofKind } from './of-kind'
 export { podSecurityBreaks, podSecurityLabel } from './pod-security'
 export {
   apiDocument,

@@ -6,9 +6,15 @@ export interface ApiObject {
   readonly kind: string
   readonly apiVersion?: string | undefined
   readonly metadata?:
-    | { readonly name?: string | undefined; readonly namespace?: string | null | undefined }
+    | {
+        readonly name?: string | undefined
+        readonly namespace?: string | null | undefined
+        readonly [field: string]: unknown
+      }
     | null
     | undefined
+  /** Whatever else its kind has. */
+  readonly [field: string]: unknown
 }
 
 export interface Located {
@@ -22,6 +28,9 @@ export interface Misread {
   readonly path: string
   readonly says: string
 }
+
+const hasKind = (value: Readonly<Record<string, unknown>>): value is ApiObject =>
+  typeof value['kind'] === 'string'
 
 /** Objects that were read before: objects are never changed in place, so what was right stays right. */
 const checked = new WeakSet()
@@ -47,11 +56,11 @@ export function readObjects(
         }
         return
       }
-      const { kind } = item
-      if (typeof kind !== 'string') {
+      if (!hasKind(item)) {
         wrong = { path: `${here}.kind`, says: 'An object needs its kind, as text.' }
         return
       }
+      const { kind } = item
       if (kind.endsWith('List') && Array.isArray(item['items'])) {
         if (depth >= deepest) {
           wrong = { path: `${here}.items`, says: `Lists inside lists are read ${deepest} deep.` }
@@ -82,7 +91,7 @@ export function readObjects(
       }
       checked.add(item)
       // The object itself is passed on, not a copy: it was checked, not changed.
-      located.push({ pointer: `${pointer}/${index}`, object: item as unknown as ApiObject })
+      located.push({ pointer: `${pointer}/${index}`, object: item })
     }
   }
   walk(given, '', base, 0)

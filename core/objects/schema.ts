@@ -331,3 +331,5 @@ export type ServiceObject = z.infer<typeof serviceSchema>
 export type EndpointSliceObject = z.infer<typeof endpointSliceSchema>
 export type HttpRouteObject = z.infer<typeof httpRouteSchema>
 export type CsiNodeObject = z.infer<typeof csiNodeSchema>
+/** A workload of so many replicas: a Deployment, ReplicaSet, StatefulSet or ReplicationController. */
+export type ReplicatedObject = z.infer<ReturnType<typeof replicatedSchema>>

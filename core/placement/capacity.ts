@@ -4,7 +4,6 @@ import { amountOf } from '../objects'
 import { countText } from '../units'
 import { boardOf } from './board'
 import { workloadsOf } from './what-if'
-import { type BoardObject } from './what-if'
 import { chooseFor } from './choose'
 import { readWorld, type Pod } from './world'
 
@@ -43,8 +42,7 @@ export function capacityOf(objects: readonly ApiObject[]): Capacity | null {
 }
 
 function compute(objects: readonly ApiObject[]): Capacity | null {
-  const given = objects as unknown as readonly BoardObject[]
-  const read = readWorld(given)
+  const read = readWorld(objects)
   if (!read.ok) return null
   const { room, pods, waiting } = read.world
   const sum = (array: Float64Array | undefined): number => {
@@ -70,7 +68,7 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
         .filter((zone): zone is string => zone !== undefined),
     ),
   ].sort()
-  const board = boardOf(given, [], false)
+  const board = boardOf(objects, [], false)
   const before = board.ok
     ? board.board.waiting.reduce((total, eachWaiting) => total + eachWaiting.count, 0)
     : 0
@@ -85,7 +83,7 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
     pods: sum(room.podCount),
     waiting: waiting.length,
     losses: zones.map((zone) => {
-      const lost = boardOf(given, [{ kind: 'loss', label: zoneLabel, value: zone }], false)
+      const lost = boardOf(objects, [{ kind: 'loss', label: zoneLabel, value: zone }], false)
       const homeless = lost.ok
         ? lost.board.waiting.reduce((total, eachWaiting) => total + eachWaiting.count, 0) - before
         : 0
@@ -97,7 +95,7 @@ function compute(objects: readonly ApiObject[]): Capacity | null {
     }),
   }
   // The largest by its share of all cpu and memory; daemons and what cannot be scaled are no measure.
-  const ownerOf = workloadsOf(given)
+  const ownerOf = workloadsOf(objects)
   const size = (pod: Pod): number =>
     pod.shape.cpuMilli / Math.max(1, facts.cpuMilli) +
     pod.shape.memoryBytes / Math.max(1, facts.memoryBytes)
@@ -136,8 +134,7 @@ export interface SmallerPool {
 
 /** The smallest pools that still hold what runs: nodes taken away one after another, the emptiest first, as long as every pod finds another place within its budgets. */
 export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPool[] {
-  const given = objects as unknown as readonly BoardObject[]
-  const now = boardOf(given, [], false)
+  const now = boardOf(objects, [], false)
   if (!now.ok) return []
   const waitingNow = now.board.waiting.reduce((sum, waiting) => sum + waiting.count, 0)
   const gone: string[] = []
@@ -146,7 +143,7 @@ export function smallestPools(objects: readonly ApiObject[]): readonly SmallerPo
   )) {
     if (node.pool === '' || node.pool === 'control-plane') continue
     const without = boardOf(
-      given,
+      objects,
       [...gone, node.name].map((name) => ({ kind: 'drain' as const, node: name })),
       false,
     )

@@ -1,6 +1,6 @@
 /** Objects as they would be if nodes came or went, or workloads were altered. */
 
-import type { NodeObject } from '../objects'
+import { type NodeObject, record, text } from '../objects'
 import { controllerOf, type PodObject, type PodSpec } from '../objects'
 import { compareText } from '../units'
 import { oneMore } from './new-node'
@@ -43,12 +43,13 @@ export function workloadsOf(objects: readonly BoardObject[]): (pod: PodObject) =
   const above = new Map<string, string>()
   for (const object of objects) {
     if (object.kind !== 'ReplicaSet' && object.kind !== 'Job') continue
-    const set = object as unknown as PodObject
-    const owner = controllerOf(set)
+    const owner = controllerOf(object)
+    const metadata = record(object.metadata)
+    const namespace = text(metadata['namespace']) || 'default'
     if (owner)
       above.set(
-        `${object.kind}/${namespaceOf(set)}/${set.metadata.name}`,
-        `${owner.kind}/${namespaceOf(set)}/${owner.name}`,
+        `${object.kind}/${namespace}/${text(metadata['name'])}`,
+        `${owner.kind}/${namespace}/${owner.name}`,
       )
   }
   return (pod) => {
@@ -136,7 +137,7 @@ export function applied(
       const made: BoardObject[] = []
       for (let i = 1; made.length < whatIf.count; i++) {
         const name = `${like.metadata.name}-more-${i}`
-        if (!taken.has(name)) made.push(oneMore(like, name) as unknown as BoardObject)
+        if (!taken.has(name)) made.push(oneMore(like, name))
       }
       return [...objects, ...made]
     }

@@ -2,18 +2,15 @@
 import {
   BadQuantity,
   type BudgetObject,
-  type ClaimObject,
+  type CheckedKind,
   controllerOf,
-  type CsiNodeObject,
+  isOfKind,
   type Located,
   type Misread,
-  type NamespaceObject,
-  type NodeObject,
+  ofKind,
   type PodObject,
   type PriorityClassObject,
   readObjects,
-  type StorageClassObject,
-  type VolumeObject,
 } from '../objects'
 import { compareText } from '../units'
 import { Room, type Pod } from './room'
@@ -42,7 +39,7 @@ const instant = (text: string | null | undefined): number => {
   return Number.isNaN(ms) ? Infinity : ms
 }
 
-const replicated = new Set(['Deployment', 'ReplicaSet', 'StatefulSet', 'ReplicationController'])
+const replicated = ['Deployment', 'ReplicaSet', 'StatefulSet', 'ReplicationController'] as const
 
 /** Where two objects of one kind have one name, the second. */
 function repeated(located: readonly Located[]): Located | undefined {
@@ -81,33 +78,27 @@ export function readWorld(objects: readonly unknown[]): WorldRead {
 
 function worldOf(located: readonly Located[]): World {
   // The schema of each kind has been checked in reading.
-  const of = <T>(kind: string): T[] =>
-    located.filter(({ object }) => object.kind === kind).map(({ object }) => object as unknown as T)
-  const nodes = located
-    .filter(({ object }) => object.kind === 'Node')
-    .map(({ object, pointer }) => ({
-      node: object as unknown as NodeObject,
-      path: fieldOf(pointer),
-      pointer,
-    }))
-  const labelsOf = namespaceLabels(of<NamespaceObject>('Namespace'))
-  const room = new Room(nodes, {
-    claims: of<ClaimObject>('PersistentVolumeClaim'),
-    volumes: of<VolumeObject>('PersistentVolume'),
-    classes: of<StorageClassObject>('StorageClass'),
-    csiNodes: of<CsiNodeObject>('CSINode'),
-  })
-  const classes = new Map(
-    of<PriorityClassObject>('PriorityClass').map((entry) => [entry.metadata.name, entry]),
+  const objects = located.map(({ object }) => object)
+  const of = <Kind extends CheckedKind>(kind: Kind) => ofKind(objects, kind)
+  const nodes = located.flatMap(({ object, pointer }) =>
+    isOfKind(object, 'Node') ? [{ node: object, path: fieldOf(pointer), pointer }] : [],
   )
+  const labelsOf = namespaceLabels(of('Namespace'))
+  const room = new Room(nodes, {
+    claims: of('PersistentVolumeClaim'),
+    volumes: of('PersistentVolume'),
+    classes: of('StorageClass'),
+    csiNodes: of('CSINode'),
+  })
+  const classes = new Map(of('PriorityClass').map((entry) => [entry.metadata.name, entry]))
   const usual = [...classes.values()]
     .filter((storageClass) => storageClass.globalDefault === true)
     .sort((a, b) => a.value - b.value || compareText(a.metadata.name, b.metadata.name))[0]
   const shapes = new Map<string, Shape>()
   const pods: Pod[] = []
   for (const { object, pointer } of located) {
-    if (object.kind !== 'Pod') continue
-    const pod = podOf(object as unknown as PodObject, pointer, shapes, labelsOf, classes, usual)
+    if (!isOfKind(object, 'Pod')) continue
+    const pod = podOf(object, pointer, shapes, labelsOf, classes, usual)
     pods.push(pod)
     const name = pod.object.spec?.nodeName
     if (!name || pod.isFinished) continue
@@ -121,7 +112,7 @@ function worldOf(located: readonly Located[]): World {
     nodePointers: new Map(nodes.map(({ node, pointer }) => [node.metadata.name, pointer])),
     pods,
     waiting: pods.filter(isWaiting).sort(byTurn),
-    budgets: of<BudgetObject>('PodDisruptionBudget'),
+    budgets: of('PodDisruptionBudget'),
     owners: ownersOf(located),
     labelsOf,
   }
@@ -178,16 +169,12 @@ function podOf(
 function ownersOf(located: readonly Located[]): World['owners'] {
   const owners = new Map<string, { replicas: number; above: string | null }>()
   for (const { object } of located) {
-    if (!replicated.has(object.kind)) continue
-    const owner = object as unknown as {
-      kind: string
-      metadata: PodObject['metadata']
-      spec?: { replicas?: number | null } | null
-    }
-    const namespace = owner.metadata.namespace || 'default'
-    const above = controllerOf(owner)
-    owners.set(`${owner.kind}/${namespace}/${owner.metadata.name}`, {
-      replicas: owner.spec?.replicas ?? 1,
+    const kind = replicated.find((name) => name === object.kind)
+    if (!kind || !isOfKind(object, kind)) continue
+    const namespace = object.metadata.namespace || 'default'
+    const above = controllerOf(object)
+    owners.set(`${kind}/${namespace}/${object.metadata.name}`, {
+      replicas: object.spec?.replicas ?? 1,
       above: above ? `${above.kind}/${namespace}/${above.name}` : null,
     })
   }

@@ -6,7 +6,7 @@ import { kindNamed } from '../kinds'
 import { demoFleet } from '../testing/demo-fleet'
 import { birch, elm, fernlet, oak } from '../testing/drafts'
 import { bootFiles, handOver, masked, pointerScript, sha256Hex } from './boot-data'
-import { bootDataOf, planned, type RaiseIntent, raiseIntent } from '.'
+import { bootDataOf, planned, raiseIntent } from '.'
 import { execFileSync } from 'node:child_process'
 
 const demo: FleetView = demoFleet()
@@ -398,7 +398,7 @@ describe('boot data', () => {
       name: `ca-${i}`,
       pem: pem('QUJD'.repeat(700)),
     }))
-    const intent = { ...fernlet, services: { authorities } } as unknown as RaiseIntent
+    const intent = raiseIntent.parse({ ...fernlet, services: { authorities } })
     const [large] = of(intent)
     expect(large?.handed.handed).toBe('pointer')
     expect(large?.handed.fullBytes).toBeGreaterThan(32_768)

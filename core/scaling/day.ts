@@ -4,15 +4,7 @@
  * Cost: 5,760 turns and a placement for each pod that is made.
  */
 import type { ApiObject } from '../objects'
-import {
-  chooseFor,
-  readWorld,
-  type Room,
-  startSeconds,
-  workloadsOf,
-  type BoardObject,
-  type Pod,
-} from '../placement'
+import { chooseFor, readWorld, type Room, startSeconds, workloadsOf, type Pod } from '../placement'
 import {
   behave,
   defaultBehaviour,
@@ -194,7 +186,7 @@ export function dayAhead(plan: DayPlan): DayRead {
   const read = readWorld(plan.objects)
   if (!read.ok) return { ok: false, says: `${read.path}: ${read.says}` }
   const { room, pods } = read.world
-  const ownerOf = workloadsOf(plan.objects as unknown as readonly BoardObject[])
+  const ownerOf = workloadsOf(plan.objects)
   const own = pods.filter(
     (pod) => !pod.isFinished && !pod.isLeaving && ownerOf(pod.object) === plan.workload,
   )

@@ -2,7 +2,8 @@ import fc from 'fast-check'
 import { DateTime } from 'luxon'
 import { describe, expect, it } from 'vitest'
 import type { NodeObject } from '../objects'
-import { node, pod } from '../placement/testing/worlds'
+import { isOfKind } from '../objects'
+import { node as nodeObject, pod } from '../placement/testing/worlds'
 import {
   behave,
   dayAhead,
@@ -20,6 +21,12 @@ import {
   type RestWindow,
   type ScalingHistory,
 } from '.'
+
+function node(name: string, more: Parameters<typeof nodeObject>[1]): NodeObject {
+  const object = nodeObject(name, more)
+  if (!isOfKind(object, 'Node')) throw new Error(`${name} is no node`)
+  return object
+}
 
 describe('replicas', () => {
   it.each<[string, number, number, number, number, number, number]>([
@@ -186,7 +193,7 @@ describe('pools that grow', () => {
         memory: '16Gi',
         labels: { 'gyrarch/pool': pool },
         taints: [...taints],
-      }) as unknown as NodeObject
+      })
   const pool = (
     name: string,
     cpu: string,
@@ -305,7 +312,7 @@ describe('a day with pools that scale', () => {
         cpu: '2',
         memory: '8Gi',
         labels: { 'gyrarch/pool': 'small' },
-      }) as unknown as NodeObject,
+      }),
   }
   const curve = [
     { seconds: 0, load: 200 },

@@ -1,14 +1,5 @@
 /** The storage of one cluster as its objects tell it: claims with their volumes, who uses them, and the classes with their holes. */
-import {
-  isNodeObject,
-  isPodObject,
-  list,
-  livePods,
-  readObjects,
-  record,
-  type StorageClassObject,
-  text,
-} from '../objects'
+import { list, ofKind, readObjects, record, type StorageClassObject, text } from '../objects'
 import { compareText } from '../units'
 import { bindClaims } from './binding'
 import { type Grant, grantsOf } from './grants'
@@ -66,7 +57,7 @@ const classZones = ({ allowedTopologies }: StorageClassObject): readonly string[
 
 /** For each claim the pods that use it. */
 function users(objects: readonly { readonly kind: string }[]) {
-  const pods = livePods(objects.filter(isPodObject))
+  const pods = ofKind(objects, 'Pod')
   const byClaim = new Map<string, { pod: string; node: string | null }[]>()
   for (const pod of pods) {
     const namespace = pod.metadata.namespace || 'default'
@@ -123,9 +114,9 @@ export function storageOverview(given: readonly unknown[]): StorageOverview | nu
   const claims = claimRows(storage.storage, users(objects))
   const nodeZones = [
     ...new Set(
-      objects
-        .filter(isNodeObject)
-        .flatMap((node) => zoneKeys.flatMap((key) => node.metadata.labels?.[key] ?? [])),
+      ofKind(objects, 'Node').flatMap((node) =>
+        zoneKeys.flatMap((key) => node.metadata.labels?.[key] ?? []),
+      ),
     ),
   ].sort(compareText)
   return {

@@ -3,7 +3,7 @@
  * keeps to what it is listed for; whether others may call is up to the service’s namespace, which is open or closed to them.
  * Our own kind (`gyrarch/v1`, CallerRule); the namespace says `gyrarch/callers: closed` as a label.
  */
-import type { ApiObject } from '../objects'
+import { type ApiObject, ofKind, record, records, text, texts } from '../objects'
 
 export const callersLabel = 'gyrarch/callers'
 
@@ -31,51 +31,32 @@ export interface CallerVerdict {
   readonly by: readonly string[] | 'open' | 'closed'
 }
 
-interface RuleObject {
-  readonly kind: string
-  readonly metadata: {
-    readonly name: string
-    readonly namespace?: string | null
-    readonly labels?: Readonly<Record<string, string>> | null
-  }
-  readonly spec?: {
-    readonly service?: string
-    readonly callers?: readonly { readonly serviceAccount?: string; readonly namespace?: string }[]
-    readonly requests?: readonly {
-      readonly methods?: readonly string[]
-      readonly paths?: readonly string[]
-    }[]
-  }
-}
-
 export function readCallers(objects: readonly ApiObject[]): CallerWorld {
-  const all = objects as unknown as readonly RuleObject[]
   return {
-    rules: all.flatMap((object) => {
+    rules: objects.flatMap((object) => {
       if (object.kind !== 'CallerRule') return []
-      const namespace = object.metadata.namespace ?? 'default'
+      const namespace = object.metadata?.namespace ?? 'default'
+      const spec = record(object['spec'])
       return [
         {
-          key: `${namespace}/${object.metadata.name}`,
+          key: `${namespace}/${object.metadata?.name ?? ''}`,
           namespace,
-          service: object.spec?.service ?? '',
-          callers: (object.spec?.callers ?? []).map((caller) => ({
-            namespace: caller.namespace ?? namespace,
-            serviceAccount: caller.serviceAccount ?? '',
+          service: text(spec['service']),
+          callers: records(spec['callers']).map((caller) => ({
+            namespace: text(caller['namespace']) || namespace,
+            serviceAccount: text(caller['serviceAccount']),
           })),
-          requests: (object.spec?.requests ?? []).map((request) => ({
-            methods: (request.methods ?? []).map((method) => method.toUpperCase()),
-            paths: request.paths ?? [],
+          requests: records(spec['requests']).map((request) => ({
+            methods: texts(request['methods']).map((method) => method.toUpperCase()),
+            paths: texts(request['paths']),
           })),
         },
       ]
     }),
     closed: new Set(
-      all.flatMap((object) =>
-        object.kind === 'Namespace' && object.metadata.labels?.[callersLabel] === 'closed'
-          ? [object.metadata.name]
-          : [],
-      ),
+      ofKind(objects, 'Namespace')
+        .filter(({ metadata }) => metadata.labels?.[callersLabel] === 'closed')
+        .map(({ metadata }) => metadata.name),
     ),
   }
 }

@@ -9,7 +9,7 @@ import {
   type SiteView,
   knownObjects,
 } from '../fleet'
-import { type ApiObject, list, record, type ServiceObject } from '../objects'
+import { type ApiObject, list, record, objectOfKind } from '../objects'
 import { isIn } from './spans'
 import { type WorldRead } from './prepared'
 import { prepareWorld } from './prepare'
@@ -158,15 +158,8 @@ function siteWorld(site: SiteView, view: FleetView): unknown {
     fronts: site.balancers.flatMap((balancer) => {
       const behind = view.clusters.find((cluster) => cluster.name === balancer.cluster)
       const members = behind ? frontMembers(behind, site).map((node) => node.name) : undefined
-      const service = (balancer.cluster === null
-        ? []
-        : (knownObjects(view, balancer.cluster) ?? [])
-      ).find(
-        (object) =>
-          object.kind === 'Service' &&
-          `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}` ===
-            balancer.service,
-      ) as unknown as ServiceObject | undefined
+      const objects = balancer.cluster === null ? [] : (knownObjects(view, balancer.cluster) ?? [])
+      const service = objectOfKind(objects, 'Service', balancer.service)
       return [balancer.port, ...(balancer.ports ?? [])].flatMap((port) => {
         const nodePort = service?.spec?.ports?.find(
           (candidate) => candidate.port === port,

@@ -10,13 +10,13 @@ import {
   namespaceOf,
 } from './policy'
 import {
+  type ApiObject,
+  isOfKind,
   type Labels,
-  selectorTest,
+  type LabelTest,
   type PodObject,
   type PolicyObject,
-  type LabelTest,
-  type NamespaceObject,
-  type ApiObject,
+  selectorTest,
 } from '../objects'
 import { addressKey, type BadText, isIn } from './spans'
 
@@ -203,11 +203,11 @@ export function readPolicyWorld(
   const pods = new Map<string, PodEnd>()
   const byAddress = new Map<string, PodEnd>()
   for (const { object } of located) {
-    if (object.kind === 'Namespace') {
-      const { metadata } = object as unknown as NamespaceObject
+    if (isOfKind(object, 'Namespace')) {
+      const { metadata } = object
       namespaces.set(metadata.name, { ...metadata.labels, [nameLabel]: metadata.name })
-    } else if (object.kind === 'Pod') {
-      const pod = readPod(object as unknown as PodObject)
+    } else if (isOfKind(object, 'Pod')) {
+      const pod = readPod(object)
       pods.set(pod.key, pod)
       for (const address of pod.addresses) {
         const end = byAddress.get(addressKey(address))
@@ -217,10 +217,10 @@ export function readPolicyWorld(
     }
   }
   const policies = located.flatMap(({ object, pointer }) =>
-    object.kind === 'NetworkPolicy'
+    isOfKind(object, 'NetworkPolicy')
       ? [
           readPolicy(
-            object as unknown as PolicyObject,
+            object,
             pointer,
             namespaces,
             `${path}${pointer.replace(/\/(\d+)/g, '[$1]').replaceAll('/', '.')}`,

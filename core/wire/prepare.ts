@@ -12,7 +12,7 @@ import type {
   Service,
   WorldRead,
 } from './prepared'
-import type { EndpointSliceObject } from '../objects'
+import { type EndpointSliceObject, isOfKind } from '../objects'
 import { readObjects, type ServiceObject } from '../objects'
 import type { BadText } from './spans'
 import { addressKey, readRanges, readAddress, readSpans, spansOf, type Spans } from './spans'
@@ -155,17 +155,16 @@ export function prepareCluster(
   })
   const behind = new Map<string, { ready: boolean; endpoint: Endpoint; order: string }[]>()
   for (const { object } of read.located) {
-    if (object.kind !== 'EndpointSlice') continue
-    const slice = object as unknown as EndpointSliceObject
-    const service = slice.metadata.labels?.['kubernetes.io/service-name']
+    if (!isOfKind(object, 'EndpointSlice')) continue
+    const service = object.metadata.labels?.['kubernetes.io/service-name']
     if (service === undefined) continue
-    const key = `${slice.metadata.namespace ?? 'default'}/${service}`
-    behind.set(key, [...(behind.get(key) ?? []), ...endpointsOf(slice, policies)])
+    const key = `${object.metadata.namespace ?? 'default'}/${service}`
+    behind.set(key, [...(behind.get(key) ?? []), ...endpointsOf(object, policies)])
   }
   const services = new Map<string, Service>()
   for (const { object } of read.located) {
-    if (object.kind !== 'Service') continue
-    const service = readService(object as unknown as ServiceObject)
+    if (!isOfKind(object, 'Service')) continue
+    const service = readService(object)
     const all = behind.get(service.key) ?? []
     services.set(service.key, {
       ...service,

@@ -1,7 +1,7 @@
 /** Virtual addresses: which one a service would get of the pool its site offers, and what wants the same ports on the same nodes. */
 import { formatAddress, parseAddress, parseRange } from '../addresses'
 import type { SiteView } from '../fleet'
-import type { ApiObject } from '../objects'
+import { type ApiObject, type Json, record, records, text } from '../objects'
 import { countText } from '../units'
 
 export type VirtualAddress =
@@ -95,62 +95,33 @@ export function poolTrend(
   return growths < fewestGrowths ? { kind: 'unknown' } : { kind: 'grows', days: free / growth }
 }
 
-interface Placed {
-  readonly kind: string
-  readonly metadata?: { readonly name?: string; readonly namespace?: string | null } | null
-  readonly spec?: {
-    readonly template?: { readonly spec?: PodLike }
-    readonly jobTemplate?: unknown
-  } & PodLike
-}
-interface PodLike {
-  readonly hostNetwork?: boolean
-  readonly nodeSelector?: Readonly<Record<string, string>>
-  readonly containers?: readonly {
-    readonly ports?: readonly {
-      readonly containerPort?: number
-      readonly hostPort?: number
-      readonly protocol?: string
-    }[]
-  }[]
-}
-
 const templated = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'ReplicaSet', 'Job'])
+
+/** What the pods of a workload are made from; nothing for what makes none, or makes them only at times. */
+function podSpecOf(object: ApiObject): Json {
+  const spec = record(object['spec'])
+  if (templated.has(object.kind)) return record(record(spec['template'])['spec'])
+  return object.kind === 'Pod' ? spec : {}
+}
 
 /** The ports of its nodes that a workload takes, as `port/PROTOCOL`. */
 export function nodePortsOf(object: ApiObject): readonly string[] {
-  const placed = object as unknown as Placed
-  let spec: PodLike | undefined
-  if (templated.has(placed.kind)) spec = placed.spec?.template?.spec
-  else if (placed.kind === 'Pod') spec = placed.spec
-  else spec = undefined
-  return [
-    ...new Set(
-      (spec?.containers ?? []).flatMap((container) =>
-        (container.ports ?? []).flatMap((port) => {
-          const number =
-            port.hostPort ?? (spec?.hostNetwork === true ? port.containerPort : undefined)
-          return number ? [`${number}/${(port.protocol ?? 'TCP').toUpperCase()}`] : []
-        }),
-      ),
-    ),
-  ]
+  const spec = podSpecOf(object)
+  const onHost = spec['hostNetwork'] === true
+  const ports = records(spec['containers']).flatMap((container) => records(container['ports']))
+  const taken = ports.flatMap((port) => {
+    const number = port['hostPort'] ?? (onHost ? port['containerPort'] : undefined)
+    const protocol = text(port['protocol']) || 'TCP'
+    return typeof number === 'number' && number > 0 ? [`${number}/${protocol.toUpperCase()}`] : []
+  })
+  return [...new Set(taken)]
 }
 
-const selectorOf = (object: ApiObject): Readonly<Record<string, string>> => {
-  const placed = object as unknown as Placed
-  return (
-    (templated.has(placed.kind)
-      ? placed.spec?.template?.spec?.nodeSelector
-      : placed.spec?.nodeSelector) ?? {}
-  )
-}
+const selectorOf = (object: ApiObject): Json => record(podSpecOf(object)['nodeSelector'])
 
 /** Whether two node selectors could choose the same node. */
-const mayMeet = (
-  a: Readonly<Record<string, string>>,
-  b: Readonly<Record<string, string>>,
-): boolean => Object.entries(a).every(([key, value]) => b[key] === undefined || b[key] === value)
+const mayMeet = (a: Json, b: Json): boolean =>
+  Object.entries(a).every(([key, value]) => b[key] === undefined || b[key] === value)
 
 export interface PortCollision {
   readonly port: string

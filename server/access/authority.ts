@@ -1,6 +1,6 @@
 /** Certificate authorities of clusters: their keys are made once and sealed, their certificates anew for each set of names. */
 import 'reflect-metadata'
-import { createHmac, createPrivateKey, webcrypto } from 'node:crypto'
+import { createHmac, createPrivateKey } from 'node:crypto'
 import {
   AuthorityKeyIdentifierExtension,
   BasicConstraintsExtension,
@@ -19,8 +19,6 @@ import type { Vault } from '../keys/vault'
 import type { Database } from '../records/database'
 import { AuthorityRow } from '../records/models'
 
-// The library and Node describe the same interface in two type libraries.
-const crypto = webcrypto as unknown as Crypto
 cryptoProvider.set(crypto)
 
 const algorithm = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' }

@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { parseAddress } from '~/core/addresses'
 import { saidShape } from '~/core/contract'
-import { readObjects, type HttpRouteObject } from '~/core/objects'
+import { isOfKind, readObjects } from '~/core/objects'
 import {
   asEnd,
   type BadText,
@@ -250,10 +250,10 @@ export const wireComputations = [
       if (read.wrong) return wrong(read.wrong.path, read.wrong.says)
       const routes = readRoutes(
         read.located.flatMap(({ object, pointer }) =>
-          object.kind === 'HTTPRoute'
+          isOfKind(object, 'HTTPRoute')
             ? [
                 {
-                  object: object as unknown as HttpRouteObject,
+                  object,
                   path: `objects${pointer.replace(/\/(\d+)/g, '[$1]').replaceAll('/', '.')}`,
                 },
               ]

@@ -156,7 +156,7 @@ export class Joins {
                   `${reachedAt}/api/v1/join/${this.token(row)}`,
                   row.until,
                 ),
-          facts: row.facts as CallFacts | null,
+          facts: row.facts,
         },
       ]
     })
@@ -237,10 +237,8 @@ export class Joins {
     const cluster = clusterOf(view, row.cluster)
     const box = siteOf(view, row.site)?.boxes.find((box) => box.name === row.machine)
     const others = rows
-      .filter(
-        (join) => join.change === row.change && join.machine !== row.machine && join.facts !== null,
-      )
-      .map((join) => ({ machine: join.machine, facts: join.facts as unknown as CallFacts }))
+      .filter((join) => join.change === row.change && join.machine !== row.machine)
+      .flatMap(({ machine, facts }) => (facts ? [{ machine, facts }] : []))
     const problems = judgeCall(
       { ...row.get(), arch: box?.arch ?? given.arch },
       given,

@@ -7,6 +7,7 @@ import { promisify } from 'node:util'
 import { type QueryInterface, Sequelize, Transaction } from 'sequelize'
 import { SequelizeStorage, Umzug, type UmzugStorage } from 'umzug'
 import { startRefusal } from './start-refusal'
+import { isRecord } from '~/core/objects'
 
 interface Connection {
   run(sql: string, done: (error: Error | null) => void): void
@@ -19,6 +20,12 @@ interface ConnectionSource {
   getConnection(options: { uuid?: string; type?: string }): Promise<Connection>
   releaseConnection(connection: Connection, force?: boolean): void
 }
+
+const isConnectionSource = (value: unknown): value is ConnectionSource =>
+  isRecord(value) &&
+  isRecord(value['connections']) &&
+  typeof value['getConnection'] === 'function' &&
+  typeof value['releaseConnection'] === 'function'
 
 const pragmas = [
   'PRAGMA journal_mode=WAL',
@@ -33,7 +40,9 @@ const pragmas = [
  * moves the write-ahead log into the file.
  */
 function keepTwoConnections(sequelize: Sequelize): () => Promise<void> {
-  const source = sequelize.connectionManager as unknown as ConnectionSource
+  const source: unknown = sequelize.connectionManager
+  if (!isConnectionSource(source))
+    throw new Error('This version of the database library hands out its connections otherwise.')
   const open = source.getConnection.bind(source)
   const ready = new Map<string, Promise<Connection>>()
   source.getConnection = ({ uuid }) => {

@@ -9,6 +9,7 @@ import {
 import type { AutoscalePolicy, HealthPolicy } from '~/core/keeping'
 import type { RestWindow } from '~/core/scaling'
 import type { Command, Failure, Finding, Plan, Proof, RetryPolicy } from '~/core/changes'
+import { type CallFacts } from '~/core/provisioning'
 
 export type ChangeState =
   | 'draft'
@@ -275,7 +276,7 @@ export class JoinRow extends Model<InferAttributes<JoinRow>, InferCreationAttrib
   declare until: string
   declare usedAt: string | null
   /** What it told, whether it was taken or not. */
-  declare facts: Record<string, unknown> | null
+  declare facts: CallFacts | null
   declare refused: string | null
 }
 

@@ -1,6 +1,6 @@
 /** What a registry holds as people ask for it: tags with their digests, layers and signatures, and where each runs. */
 import { z } from 'zod'
-import { type ApiObject, isPodObject, list, record } from '~/core/objects'
+import { type ApiObject, isOfKind, list, record } from '~/core/objects'
 import type { Redirect } from '~/core/contract'
 import type { ClusterView } from '~/core/fleet'
 import { listedWhere } from '~/core/registry'
@@ -104,7 +104,7 @@ function runningIn(
   if (before) return before
   const images = new Map<string, Map<string, Map<string, number>>>()
   for (const pod of objects) {
-    if (!isPodObject(pod)) continue
+    if (!isOfKind(pod, 'Pod')) continue
     const namespace = pod.metadata.namespace ?? 'default'
     const workload = `${namespace}/${pod.metadata.labels?.['app'] ?? pod.metadata.name}`
     const statuses = list(record(record(pod)['status'])['containerStatuses']).map(record)

@@ -2,7 +2,7 @@
 import { Readable } from 'node:stream'
 import { expect, it } from 'vitest'
 import { stringify } from 'yaml'
-import { isPodObject, list, record } from '~/core/objects'
+import { isOfKind, list, record } from '~/core/objects'
 import { draftAndRun, gyrarchForEach, type Opened, runOut } from '../testing/open'
 import { imagesIn, runningImages } from './images'
 import { vouchedFor } from './signatures'
@@ -60,7 +60,7 @@ it('are pulled by the name of others, and known to run where they are kept', asy
   })
   expect([change.state, change.cause?.says]).toEqual(['done', undefined])
   const pod = (await gyrarch.fleet.objectsOf('bramble'))
-    ?.filter(isPodObject)
+    ?.filter((object) => isOfKind(object, 'Pod'))
     .find(({ metadata }) => metadata.labels?.['app'] === 'pages')
   const contents = await whole.contents()
   const repository = contents.get('outside/common/page-server')

@@ -1,6 +1,6 @@
 /** Which images may run: what the scanner finds, who vouches, and a namespace that takes only what it was told to. */
 import { expect, it } from 'vitest'
-import { isPodObject } from '~/core/objects'
+import { isOfKind } from '~/core/objects'
 import { nextPush, pushDue } from './pushes'
 import { nextFindings } from './scanner'
 import { vouchedFor } from './signatures'
@@ -17,7 +17,7 @@ const market = { cluster: 'bramble', namespace: 'market' }
 async function podsOf(workload: string) {
   const objects = (await opened.gyrarch.fleet.objectsOf('bramble')) ?? []
   return objects.filter(
-    (object) => isPodObject(object) && object.metadata.labels?.['app'] === workload,
+    (object) => isOfKind(object, 'Pod') && object.metadata.labels?.['app'] === workload,
   )
 }
 

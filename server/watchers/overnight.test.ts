@@ -1,21 +1,14 @@
 import { describe, expect, it } from 'vitest'
 import { gyrarchForAll, runOut, type Opened } from '../testing/open'
+import { ofKind } from '~/core/objects'
 
 let opened: Opened
 gyrarchForAll((made) => (opened = made))
 
-interface JobPod {
-  readonly metadata: { readonly name: string }
-  readonly spec: { readonly nodeName?: string }
-  readonly status: { readonly phase: string }
-}
-
 const forecasts = async () =>
-  (
-    (await opened.gyrarch.observe.objects('bramble', {
-      kind: 'Pod',
-      namespace: 'vision',
-    })) as unknown as readonly JobPod[]
+  ofKind(
+    (await opened.gyrarch.observe.objects('bramble', { kind: 'Pod', namespace: 'vision' })) ?? [],
+    'Pod',
   ).filter((pod) => pod.metadata.name.startsWith('overnight-forecast'))
 const spot = async () =>
   (await opened.gyrarch.fleet.view()).clusters
@@ -42,16 +35,16 @@ describe('a CronJob on spot machines', () => {
     expect((await spot())?.nodes).toEqual([])
     await to('2026-03-03T00:00:30Z')
     const [first] = await forecasts()
-    expect(first?.spec.nodeName).toBeUndefined()
+    expect(first?.spec?.nodeName).toBeUndefined()
     for (
       let minutes = 0;
-      minutes < 20 && (await forecasts())[0]?.status.phase !== 'Running';
+      minutes < 20 && (await forecasts())[0]?.status?.phase !== 'Running';
       minutes++
     )
       await gyrarch.outside.advance(30)
     const ran = (await forecasts())[0]
-    expect(ran?.status.phase).toBe('Running')
-    const node = (await spot())?.nodes.find((node) => node.name === ran?.spec.nodeName)
+    expect(ran?.status?.phase).toBe('Running')
+    const node = (await spot())?.nodes.find((node) => node.name === ran?.spec?.nodeName)
     expect(node).toBeDefined()
     await gyrarch.putFault({
       fault: 'spot-taken',
@@ -68,7 +61,7 @@ describe('a CronJob on spot machines', () => {
     ).toBe(false)
     await to('2026-03-03T00:45:00Z')
     const ended = await forecasts()
-    expect(ended.filter((pod) => pod.status.phase === 'Succeeded').length).toBeGreaterThan(0)
+    expect(ended.filter((pod) => pod.status?.phase === 'Succeeded').length).toBeGreaterThan(0)
     expect(ended.some((pod) => pod.metadata.name !== ran?.metadata.name)).toBe(true)
   })
 })

@@ -11,6 +11,7 @@ import {
 } from '~/core/wire'
 import type { ChangeRecord } from '../changes/changes'
 import { gyrarchForEach, runOut, type Opened } from '../testing/open'
+import { ofKind, record } from '~/core/objects'
 
 let opened: Opened
 gyrarchForEach((made) => (opened = made))
@@ -38,11 +39,12 @@ async function go(query: WalkQuery) {
   return { ...walkAnswer(walkRead.walk), remedies: walkRemedies(read.world, query, walkRead.walk) }
 }
 const podOf = async (workload: string, namespace = 'market'): Promise<string> => {
-  const pods = (await opened.gyrarch.observe.objects('bramble', {
-    kind: 'Pod',
-    namespace,
-  })) as unknown as readonly { metadata: { name: string }; status: { phase: string } }[]
-  return `${namespace}/${pods.find((pod) => pod.metadata.name.startsWith(`${workload}-`) && pod.status.phase === 'Running')?.metadata.name ?? ''}`
+  const objects =
+    (await opened.gyrarch.observe.objects('bramble', { kind: 'Pod', namespace })) ?? []
+  const running = ofKind(objects, 'Pod').find(
+    (pod) => pod.metadata.name.startsWith(`${workload}-`) && pod.status?.phase === 'Running',
+  )
+  return `${namespace}/${running?.metadata.name ?? ''}`
 }
 const failing = async (from: string, to: string): Promise<number> => {
   const flow = (await opened.gyrarch.fleet.trafficOf('bramble')).find(
@@ -289,13 +291,10 @@ describe('the market', () => {
   })
 
   const weights = async () =>
-    (
-      (await opened.gyrarch.observe.objects('bramble', {
-        kind: 'HTTPRoute',
-      })) as unknown as readonly {
-        spec: { rules: readonly { backendRefs: readonly { name: string; weight: number }[] }[] }
-      }[]
-    )[0]?.spec.rules[0]?.backendRefs.map((backend) => backend.weight)
+    ofKind(
+      (await opened.gyrarch.observe.objects('bramble', { kind: 'HTTPRoute' })) ?? [],
+      'HTTPRoute',
+    )[0]?.spec?.rules?.[0]?.backendRefs?.map((backend) => backend.weight)
   const shift = {
     cluster: 'bramble',
     route: 'market/market-desk',
@@ -394,16 +393,15 @@ describe('what goes in and out', () => {
       ['market/prices', '198.51.100.2'],
       ['market/asked', '198.51.100.9'],
     ])
-    const listed = (await opened.gyrarch.observe.objects('bramble', {
+    const listed = await opened.gyrarch.observe.objects('bramble', {
       kind: 'Service',
       namespace: 'market',
-    })) as unknown as readonly {
-      metadata: { name: string }
-      status?: { loadBalancer: object; conditions?: readonly { message: string }[] }
-    }[]
+    })
     expect(
-      listed.find((object) => object.metadata.name === 'outside')?.status?.conditions?.[0]?.message,
-    ).toContain('is not in the pool')
+      listed?.find((object) => record(object['metadata'])['name'] === 'outside')?.['status'],
+    ).toMatchObject({
+      conditions: [{ message: expect.stringContaining('is not in the pool') as string }],
+    })
   })
   it('a host is led to a service, with its record; rules, pools and translations are refused where they are wrong', async () => {
     const lead = {

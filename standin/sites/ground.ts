@@ -6,15 +6,12 @@ import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type {
-  Box,
   DnsRecord,
   FaultKind,
-  Host,
   Network,
   Operation,
   OperationFailure,
   Site,
-  Size,
 } from '../world'
 import { said } from './says'
 
@@ -187,9 +184,9 @@ export const hostService = onSite<'host.service'>(20, (sim, site, op) => {
 
 /** Replaces a site’s own description: zones, hosts, sizes and figures, as they are given whole. */
 export const siteSet = onSite<'site.set'>(25, (_sim, site, op) => {
-  const hosts = op.args.hosts as unknown as Host[]
+  const hosts = op.args.hosts
   const zones = op.args.zones
-  const sizes = op.args.sizes as unknown as Size[]
+  const sizes = op.args.sizes
   const lost = site.hosts.filter((host) => !hosts.some((otherHost) => otherHost.name === host.name))
   const holding = lost.find((host) => site.machines.some((machine) => machine.host === host.name))
   if (holding)
@@ -348,13 +345,13 @@ export const bootDataWithdraw = onSite<'bootdata.withdraw'>(3, (_sim, site, op) 
 
 /** Machines that were put up somewhere: from now on the site knows them. */
 export const boxAdd = onSite<'box.add'>(10, (_sim, site, op) => {
-  const boxes = op.args.boxes as unknown as Box[]
+  const boxes = op.args.boxes
   const drop = op.args.drop
   site.boxes = [
     ...site.boxes.filter(
       (box) => !drop.includes(box.name) && !boxes.some((otherBox) => otherBox.name === box.name),
     ),
-    ...boxes.map((box) => ({ ...box, usedBy: null })),
+    ...boxes.map((box) => ({ ...box, disks: [...box.disks], usedBy: null })),
   ]
   return said('entered', { boxes: boxes.map((box) => box.name) })
 })

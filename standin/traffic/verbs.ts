@@ -5,17 +5,17 @@ import { list, record as fields, text } from '../cluster/manifests'
 import { record } from '../cluster/pod-events'
 import type { Behaviour } from '../engine/sim'
 import { onSite } from '../sites/ground'
-import type { FirewallRule, Manifest, Translation } from '../world'
+import type { Manifest } from '../world'
 import { said } from './says'
 
 export const firewallSet = onSite<'firewall.set'>(7, (_sim, site, op) => {
-  site.firewall = op.args.rules as unknown as readonly FirewallRule[]
+  site.firewall = op.args.rules
   const on = site.firewall.filter((rule) => rule.enabled !== false).length
   return said('rules-force-them', { firewallCount: site.firewall.length, site: site.name, on })
 })
 
 export const translationsSet = onSite<'translations.set'>(7, (_sim, site, op) => {
-  site.translations = op.args.translations as unknown as readonly Translation[]
+  site.translations = op.args.translations
   return said('translations-force', {
     translationsCount: site.translations.length,
     site: site.name,

@@ -35,24 +35,28 @@ import type { Route } from './+types/fleet'
 import './fleet.css'
 import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
 import { Wants } from './wants'
+import { ofKind, type PodObject, text } from '~/core/objects'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fleet · Gyrarch' }]
 
-interface PodObject {
-  readonly metadata: {
-    readonly name: string
-    readonly namespace: string
-    readonly creationTimestamp?: string
+/** A pod as the tree of the fleet has it; null as long as it has no node. */
+function treePod({ metadata, spec, status }: PodObject): TreePod | null {
+  if (!spec?.nodeName) return null
+  const containers = spec.containers ?? []
+  const sum = (read: typeof parseBytes, resource: 'cpu' | 'memory'): number =>
+    containers.reduce((total, container) => {
+      const parsed = read(String(container.resources?.requests?.[resource] ?? 0))
+      return total + (parsed.ok ? parsed.value : 0)
+    }, 0)
+  return {
+    namespace: metadata.namespace ?? 'default',
+    name: metadata.name,
+    node: spec.nodeName,
+    phase: status?.phase ?? 'Unknown',
+    cpuMilli: sum(parseCpuMilli, 'cpu'),
+    memoryBytes: sum(parseBytes, 'memory'),
+    createdAt: text(metadata['creationTimestamp']) || null,
   }
-  readonly spec: {
-    readonly nodeName?: string
-    readonly containers: readonly {
-      readonly resources?: {
-        readonly requests?: { readonly cpu?: string; readonly memory?: string }
-      }
-    }[]
-  }
-  readonly status: { readonly phase: string }
 }
 
 /** In a zoomed cluster the tree goes down to its pods. */
@@ -63,28 +67,8 @@ async function zoomedTree(
 ): Promise<FleetNode> {
   const [kind, cluster] = (zoom ?? '').split('/')
   if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
-  const objects = (await fleet.objectsOf(cluster))?.filter((object) => object.kind === 'Pod')
-  const pods = ((objects ?? []) as unknown as readonly PodObject[]).flatMap(
-    ({ metadata, spec, status }): TreePod[] => {
-      const sum = (read: typeof parseBytes, of: 'cpu' | 'memory'): number =>
-        spec.containers.reduce((total, container) => {
-          const parsed = read(container.resources?.requests?.[of] ?? '0')
-          return total + (parsed.ok ? parsed.value : 0)
-        }, 0)
-      return spec.nodeName === undefined
-        ? []
-        : [
-            {
-              namespace: metadata.namespace,
-              name: metadata.name,
-              node: spec.nodeName,
-              phase: status.phase,
-              cpuMilli: sum(parseCpuMilli, 'cpu'),
-              memoryBytes: sum(parseBytes, 'memory'),
-              createdAt: metadata.creationTimestamp ?? null,
-            },
-          ]
-    },
+  const pods = ofKind((await fleet.objectsOf(cluster)) ?? [], 'Pod').flatMap(
+    (pod) => treePod(pod) ?? [],
   )
   return withPods(tree, cluster, pods)
 }

@@ -291,9 +291,7 @@ function OneSheet({
                 }
               />
               <CopyButton
-                text={() =>
-                  markdownOf({ ...record, intent, findings: judged.findings, plan: judged.plan })
-                }
+                text={() => markdownOf({ ...record, findings: judged.findings, plan: judged.plan })}
               >
                 Copy as Markdown
               </CopyButton>

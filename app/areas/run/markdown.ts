@@ -5,7 +5,18 @@ import { pathText, refsText, spendText } from '../../parts/plan'
 
 const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ')
 
-export function markdownOf(record: ChangeRecord): string {
+/** What of a change a ticket is told. */
+type Told = Pick<
+  ChangeRecord,
+  'cause' | 'findings' | 'id' | 'label' | 'plan' | 'proof' | 'state'
+> & {
+  readonly steps: readonly Pick<
+    ChangeRecord['steps'][number],
+    'attempts' | 'endedAt' | 'group' | 'says' | 'startedAt' | 'state'
+  >[]
+}
+
+export function markdownOf(record: Told): string {
   const { plan } = record
   const lines: string[] = [`# ${record.label} (${record.id}): ${record.state}`, '']
   if (record.cause) {

@@ -106,7 +106,7 @@ export function Day({
       min <= max && target > 0 && curve.length > 0
         ? {
             plan: {
-              objects: then.objects as unknown as DayQuestion['plan']['objects'],
+              objects: then.objects,
               workload: chosen.workload,
               min,
               max,

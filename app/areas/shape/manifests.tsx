@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { useFetcher } from 'react-router'
 import { writeYaml } from '~/core/objects'
 import { clusterOf } from '~/core/fleet'
-import { objectKey, objectText, parseManifests, tidied, type WrittenObject } from '~/core/manifests'
+import { objectKey, objectText, parseManifests, tidied, writtenForm } from '~/core/manifests'
 import { fieldText } from '~/core/objects'
 import { countText } from '~/core/units'
 import { askedJson } from '../asked'
@@ -36,7 +36,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const cluster = name === null ? undefined : clusterOf(view, name)
   const key = search.get('object')
   const objects = cluster && key !== null ? await fleet.objectsOf(cluster.name) : null
-  const live = objects?.find((object) => objectKey(object) === key)
+  const named = objects?.find((object) => objectKey(object) === key)
+  const live = named?.apiVersion === undefined ? null : writtenForm(named)
   return {
     cluster: cluster
       ? { name: cluster.name, answers: cluster.apiAnswers, guarded: cluster.guarded }
@@ -45,7 +46,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     live: live
       ? {
           key: key ?? '',
-          text: writeYaml(tidied(live as unknown as WrittenObject)),
+          text: writeYaml(tidied(live)),
         }
       : null,
     missing: key !== null && !live ? key : null,

@@ -1,7 +1,7 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
 import { clusterOf, rightsIn } from '~/core/fleet'
 import { sizeAllowance, storageAllowance } from '~/core/manifests'
-import { amountOf } from '~/core/objects'
+import { amountOf, type ApiObject, ofKind, record, text } from '~/core/objects'
 import { readWorld } from '~/core/placement'
 import { bytesText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
@@ -19,19 +19,14 @@ import { WhoCan } from './who-can'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Namespaces · Gyrarch' }]
 
-interface Named {
-  readonly kind: string
-  readonly metadata: {
-    readonly name: string
-    readonly namespace?: string
-    readonly labels?: Readonly<Record<string, string>>
-    readonly annotations?: Readonly<Record<string, string>>
-  }
-  readonly spec?: {
-    readonly hard?: Readonly<Record<string, string>>
-    readonly limits?: readonly unknown[]
-  }
-}
+/** What the quotas of a namespace allow, by resource: of two that limit the same the later one is shown. */
+const hardLimits = (inside: readonly ApiObject[]): Readonly<Record<string, string>> =>
+  Object.fromEntries(
+    inside
+      .filter((object) => object.kind === 'ResourceQuota')
+      .flatMap((quota) => Object.entries(record(record(quota['spec'])['hard'])))
+      .map(([resource, amount]) => [resource, String(amount)]),
+  )
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -40,7 +35,6 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const name = aimedCluster(request)
   const cluster = name === null ? undefined : clusterOf(view, name)
   const objects = cluster ? ((await fleet.objectsOf(cluster.name)) ?? []) : []
-  const named = objects as unknown as readonly Named[]
   await breath()
   const read = readWorld(objects)
   await breath()
@@ -56,31 +50,23 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       })
     }
   }
-  const rows = named
-    .filter((object) => object.kind === 'Namespace')
-    .map((object) => {
-      const inside = named.filter(
-        (candidate) => candidate.metadata.namespace === object.metadata.name,
-      )
-      const hard = inside
-        .filter((candidate) => candidate.kind === 'ResourceQuota')
-        .reduce<Readonly<Record<string, string>>>(
-          (all, quota) => ({ ...all, ...quota.spec?.hard }),
-          {},
-        )
-      const may = [sizeAllowance, storageAllowance]
-        .flatMap((text) => object.metadata.annotations?.[text] ?? [])
-        .join('; ')
-      return {
-        name: object.metadata.name,
-        may,
-        ...(used.get(object.metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }),
-        hard,
-        limits: inside.filter((candidate) => candidate.kind === 'LimitRange').length,
-        level: object.metadata.labels?.[levelLabel] ?? 'privileged',
-        objects: inside.length,
-      }
-    })
+  const rows = ofKind(objects, 'Namespace').map(({ metadata }) => {
+    const inside = objects.filter((candidate) => candidate.metadata?.namespace === metadata.name)
+    const annotations = record(metadata['annotations'])
+    const may = [sizeAllowance, storageAllowance]
+      .map((name) => text(annotations[name]))
+      .filter((allowance) => allowance !== '')
+      .join('; ')
+    return {
+      name: metadata.name,
+      may,
+      ...(used.get(metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }),
+      hard: hardLimits(inside),
+      limits: inside.filter((candidate) => candidate.kind === 'LimitRange').length,
+      level: metadata.labels?.[levelLabel] ?? 'privileged',
+      objects: inside.length,
+    }
+  })
   return {
     cluster: cluster?.name ?? null,
     clusters: view.clusters.map((eachCluster) => eachCluster.name),
@@ -92,9 +78,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       sizes: [
         ...new Set((cluster?.pools ?? []).flatMap((pool) => (pool.size === '' ? [] : [pool.size]))),
       ].sort(),
-      classes: named
-        .filter((object) => object.kind === 'StorageClass')
-        .map((object) => object.metadata.name),
+      classes: ofKind(objects, 'StorageClass').map(({ metadata }) => metadata.name),
     },
   }
 }

@@ -1,12 +1,23 @@
 /** Scaling: which workloads follow their load, and the day ahead of one of them, replayed over a curve. */
 import Button from '@mui/material/Button'
 import { useNavigate } from 'react-router'
-import { clusterOf, siteOf, workloadsIn } from '~/core/fleet'
+import {
+  clusterOf,
+  type ClusterView,
+  type MachineView,
+  nodesOf,
+  siteOf,
+  type SiteView,
+  type WorkloadFact,
+  workloadsIn,
+} from '~/core/fleet'
+import { type ApiObject, record, records, text } from '~/core/objects'
 import { scalablePools } from '~/core/keeping'
 import { estimates } from '~/core/provisioning'
 import { boardObjects } from '~/core/placement'
 import { machineHourly } from '~/core/spend'
 import { numberText } from '~/core/units'
+import type { FleetPictures } from '~/server/fleet/pictures'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -21,19 +32,61 @@ import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Scaling · Gyrarch' }]
 
-interface Hpa {
-  readonly metadata: { readonly name: string; readonly namespace?: string }
-  readonly spec?: {
-    readonly minReplicas?: number
-    readonly maxReplicas?: number
-    readonly scaleTargetRef?: { readonly kind?: string; readonly name?: string }
-    readonly metrics?: readonly {
-      readonly pods?: {
-        readonly metric?: { readonly name?: string }
-        readonly target?: { readonly averageValue?: string }
-      }
-    }[]
+const maxClusters = 12
+
+/** An autoscaler as the page tells it; null for any other object. */
+function scalerOf(
+  object: ApiObject,
+  cluster: string,
+  workloads: readonly WorkloadFact[],
+): Scaler | null {
+  if (object.kind !== 'HorizontalPodAutoscaler') return null
+  const spec = record(object['spec'])
+  const target = record(spec['scaleTargetRef'])
+  const metric = record(records(spec['metrics'])[0]?.['pods'])
+  const namespace = object.metadata?.namespace ?? 'default'
+  const key = `${text(target['kind']) || 'Deployment'}/${namespace}/${text(target['name'])}`
+  return {
+    cluster,
+    namespace,
+    name: object.metadata?.name ?? '',
+    workload: key,
+    min: Number(spec['minReplicas'] ?? 1),
+    max: Number(spec['maxReplicas'] ?? 1),
+    metric: text(record(metric['metric'])['name']),
+    target: Number(record(metric['target'])['averageValue'] ?? 0),
+    replicas: workloads.find((workload) => workload.key === key)?.wanted ?? 0,
   }
+}
+
+/** What each node of a cluster costs an hour, by its name. */
+function hourlyByNode(
+  cluster: ClusterView,
+  site: SiteView | undefined,
+): Readonly<Record<string, number>> {
+  const machines = new Map((site?.machines ?? []).map((machine) => [machine.name, machine]))
+  const costOf = (machine: MachineView | undefined): number =>
+    site && machine ? machineHourly(site, machine) : 0
+  return Object.fromEntries(
+    nodesOf(cluster).map((node) => [node.name, costOf(machines.get(node.machine))]),
+  )
+}
+
+/** The autoscalers of the clusters aimed at: of many clusters, those of the first twelve. */
+async function scalersOf(
+  fleet: FleetPictures,
+  clusters: readonly ClusterView[],
+): Promise<readonly Scaler[]> {
+  const scalers: Scaler[] = []
+  for (const { name } of clusters.slice(0, maxClusters)) {
+    const objects = (await fleet.objectsOf(name)) ?? []
+    const workloads = workloadsIn(objects)
+    for (const object of objects) {
+      const scaler = scalerOf(object, name, workloads)
+      if (scaler) scalers.push(scaler)
+    }
+  }
+  return scalers
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -41,31 +94,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const fleet = await fleetAsked(gyrarch, request)
   const view = await fleet.view()
   const aim = aimedCluster(request)
-  const scalers: Scaler[] = []
-  for (const cluster of view.clusters
-    .filter((candidate) => aim === null || candidate.name === aim)
-    .slice(0, 12)) {
-    const objects = (await fleet.objectsOf(cluster.name)) ?? []
-    const workloads = workloadsIn(objects)
-    for (const object of objects) {
-      if (object.kind !== 'HorizontalPodAutoscaler') continue
-      const { metadata, spec } = object as unknown as Hpa
-      const metric = spec?.metrics?.[0]?.pods
-      const namespace = metadata.namespace ?? 'default'
-      const key = `${spec?.scaleTargetRef?.kind ?? 'Deployment'}/${namespace}/${spec?.scaleTargetRef?.name ?? ''}`
-      scalers.push({
-        cluster: cluster.name,
-        namespace,
-        name: metadata.name,
-        workload: key,
-        min: spec?.minReplicas ?? 1,
-        max: spec?.maxReplicas ?? 1,
-        metric: metric?.metric?.name ?? '',
-        target: Number(metric?.target?.averageValue ?? 0),
-        replicas: workloads.find((workload) => workload.key === key)?.wanted ?? 0,
-      })
-    }
-  }
+  const scalers = await scalersOf(
+    fleet,
+    view.clusters.filter((cluster) => aim === null || cluster.name === aim),
+  )
   const wanted = new URL(request.url).searchParams.get('scaler')
   const chosen =
     scalers.find((scaler) => `${scaler.cluster}/${scaler.namespace}/${scaler.name}` === wanted) ??
@@ -86,29 +118,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const cluster = clusterOf(view, chosen.cluster)
   const site = cluster && siteOf(view, cluster.site)
   const objects = (await fleet.objectsOf(chosen.cluster)) ?? []
-  const machines = new Map((site?.machines ?? []).map((machine) => [machine.name, machine]))
-  const hourly = Object.fromEntries(
-    (cluster?.pools ?? []).flatMap((pool) =>
-      pool.nodes.map(
-        (node) =>
-          [
-            node.name,
-            site && machines.has(node.machine)
-              ? machineHourly(
-                  site,
-                  machines.get(node.machine) ?? {
-                    size: '',
-                    cores: 0,
-                    lifetime: 'on-demand',
-                    zone: '',
-                    host: null,
-                  },
-                )
-              : 0,
-          ] as const,
-      ),
-    ),
-  )
+  const hourly = cluster ? hourlyByNode(cluster, site) : {}
   const metrics = await gyrarch.observe.load(
     chosen.cluster,
     chosen.workload.split('/').slice(1).join('/'),

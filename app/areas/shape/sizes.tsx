@@ -1,13 +1,6 @@
 /** Right sizes: what workloads ask for against what they used, and what a change would free. */
 import { useNavigate } from 'react-router'
-import {
-  type Pod,
-  rightSizes,
-  readWorld,
-  workloadsOf,
-  type BoardObject,
-  type RightSize,
-} from '~/core/placement'
+import { type Pod, rightSizes, readWorld, workloadsOf, type RightSize } from '~/core/placement'
 import { countText, bytesText, GiB, MiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -41,7 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     const read = readWorld(objects)
     const used = (await fleet.usageOf(cluster.name)) ?? []
     if (!read.ok) continue
-    const ownerOf = workloadsOf(objects as unknown as readonly BoardObject[])
+    const ownerOf = workloadsOf(objects)
     const byWorkload = new Map<string, Pod[]>()
     for (const pod of read.world.pods) {
       const workload = ownerOf(pod.object)

@@ -1,8 +1,7 @@
 /** What is reached from outside: services with a virtual address or the reason why none, how traffic comes in, hosts and their certificates. */
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { nodesOf, listedObjects } from '~/core/fleet'
-import { type HttpRouteObject, type ServiceObject, slicesOfService } from '~/core/objects'
+import { listedObjects } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { poolTrend, type PoolTrend } from '~/core/wire'
 import { frontage, ingressAddress, poolFill } from '~/core/wire/changes'
@@ -13,6 +12,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
+import { addressedServices, hostRows, reachableServices } from './hosts-data'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/hosts'
@@ -29,100 +29,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   if (!cluster || !site)
     return { cluster: null, clusters: view.clusters.map((eachCluster) => eachCluster.name) }
   const objects = listedObjects(view, cluster.name)
-  const services = objects.filter(
-    (object) => object.kind === 'Service',
-  ) as unknown as readonly (ServiceObject & {
-    status?: {
-      loadBalancer?: { ingress?: readonly { ip: string }[] }
-      conditions?: readonly { message: string }[]
-    }
-  })[]
   const ingress = ingressAddress(view, cluster.name)
-  const rows = services.flatMap((service) => {
-    const key = `${service.metadata.namespace ?? 'default'}/${service.metadata.name}`
-    const balancer = site.balancers.find(
-      (balancer) => balancer.cluster === cluster.name && balancer.service === key,
-    )
-    if (service.spec?.type !== 'LoadBalancer' && !balancer) return []
-    const endpoints = slicesOfService(objects, key).flatMap((slice) => slice.endpoints ?? [])
-    const ready = endpoints.filter((endpoint) => endpoint.conditions?.ready !== false)
-    const holding = new Map<string, number>()
-    for (const endpoint of ready)
-      if (endpoint.nodeName)
-        holding.set(endpoint.nodeName, (holding.get(endpoint.nodeName) ?? 0) + 1)
-    const local = service.spec?.externalTrafficPolicy === 'Local'
-    const counts = [...holding.values()]
-    // With Local each node that holds an endpoint gets the same share, whatever it holds.
-    const uneven = local && counts.length > 1 ? Math.max(...counts) / Math.min(...counts) : 1
-    return [
-      {
-        key,
-        address: balancer?.address ?? null,
-        ports: balancer
-          ? [balancer.port, ...(balancer.ports ?? [])]
-          : (service.spec?.ports ?? []).map((port) => port.port),
-        why: balancer ? '' : (service.status?.conditions?.[0]?.message ?? 'waits for its site'),
-        local,
-        ready: ready.length,
-        members: nodesOf(cluster).length,
-        holding: [...holding].map(([node, count]) => `${node} ${count}`),
-        uneven,
-        made: balancer?.made === true,
-      },
-    ]
-  })
-  const routes = (
-    objects.filter((object) => object.kind === 'HTTPRoute') as unknown as readonly HttpRouteObject[]
-  ).flatMap((route) =>
-    (route.spec?.hostnames ?? ['every host']).map((host) => {
-      const record = site.records.find((record) => `${record.name}.${site.nameDomain}` === host)
-      return {
-        kind: 'HTTPRoute',
-        key: `${route.metadata.namespace ?? 'default'}/${route.metadata.name}`,
-        namespace: route.metadata.namespace ?? 'default',
-        name: route.metadata.name,
-        host,
-        paths: (route.spec?.rules ?? []).flatMap((rule) =>
-          (rule.matches ?? [{}]).map((match) => match.path?.value ?? '/'),
-        ),
-        backends: (route.spec?.rules ?? []).flatMap((rule) =>
-          (rule.backendRefs ?? []).map((backend) => backend.name),
-        ),
-        record: record?.value ?? null,
-        recordGood: record !== undefined && record.value === ingress,
-      }
-    }),
-  )
-  const ingresses = (
-    objects.filter((object) => object.kind === 'Ingress') as unknown as readonly {
-      metadata: { name: string; namespace?: string }
-      spec?: {
-        rules?: readonly {
-          host?: string
-          http?: { paths?: readonly { path?: string; backend?: { service?: { name?: string } } }[] }
-        }[]
-      }
-    }[]
-  ).flatMap((object) =>
-    (object.spec?.rules ?? []).map((rule) => {
-      const host = rule.host ?? 'every host'
-      const record = site.records.find((record) => `${record.name}.${site.nameDomain}` === host)
-      return {
-        kind: 'Ingress',
-        key: `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`,
-        namespace: object.metadata.namespace ?? 'default',
-        name: object.metadata.name,
-        host,
-        paths: (rule.http?.paths ?? []).map((path) => path.path ?? '/'),
-        backends: (rule.http?.paths ?? []).flatMap((path) => path.backend?.service?.name ?? []),
-        record: record?.value ?? null,
-        recordGood: record !== undefined && record.value === ingress,
-      }
-    }),
-  )
-  const namespaces = [
-    ...new Set(services.map((service) => service.metadata.namespace ?? 'default')),
-  ].sort()
+  const rows = addressedServices(objects, cluster, site)
   const pool = poolFill(site)
   const metered = await gyrarch.fleet.meter(site.name)
   const kept = metered.filter((entry) => entry.what === 'balancer')
@@ -138,21 +46,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     pool: pool ? { ...pool, trend: poolTrend(pool.size - pool.used, kept, began, view.now) } : null,
     ingress,
     rows,
-    routes: [...routes, ...ingresses],
+    routes: hostRows(objects, site, ingress),
     certificatesUntil: cluster.certificatesUntil,
     taken: [...new Set(rows.flatMap((row) => row.ports))].filter(
       (port) => port === 80 || port === 443,
     ),
-    namespaces: namespaces.map((name) => ({
-      name,
-      services: services
-        .filter(
-          (service) =>
-            (service.metadata.namespace ?? 'default') === name &&
-            service.spec?.clusterIP !== 'None',
-        )
-        .map((service) => service.metadata.name),
-    })),
+    namespaces: reachableServices(objects),
     domain: site.nameDomain,
   }
 }

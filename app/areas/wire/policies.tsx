@@ -1,7 +1,7 @@
 /** Network policies: which pods each isolates, who is let in and out, and a new one out of the calls that were seen. */
 import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
-import { writeYaml } from '~/core/objects'
+import { ofKind, writeYaml } from '~/core/objects'
 import { useSearchParams } from 'react-router'
 import type { PolicyObject } from '~/core/objects'
 import { readObjects } from '~/core/objects'
@@ -53,10 +53,8 @@ const selectorText = (
   return parts.join(', ') || 'every pod'
 }
 
-function peersText(rule: Rules[number], field: 'from' | 'to'): readonly string[] {
-  const peers =
-    (field === 'from' ? rule.from : (rule as unknown as { to?: typeof rule.from }).to) ?? []
-  if (peers.length === 0) return ['anybody']
+function peersText(peers: Rules[number]['from'] = []): readonly string[] {
+  if (!peers || peers.length === 0) return ['anybody']
   return peers.map((peer) =>
     peer.ipBlock
       ? `${peer.ipBlock.cidr}${(peer.ipBlock.except ?? []).length > 0 ? ` but ${listText(peer.ipBlock.except ?? [], 2)}` : ''}`
@@ -64,7 +62,7 @@ function peersText(rule: Rules[number], field: 'from' | 'to'): readonly string[]
   )
 }
 
-const portsText = (rule: Rules[number]): string =>
+const portsText = (rule: Pick<Rules[number], 'ports'>): string =>
   (rule.ports ?? [])
     .map(
       (port) =>
@@ -86,9 +84,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     [],
   )
   const pods = [...world.pods.values()]
-  const given = objects.filter(
-    (object) => object.kind === 'NetworkPolicy',
-  ) as unknown as readonly PolicyObject[]
+  const given = ofKind(objects, 'NetworkPolicy')
   const search = new URL(request.url).searchParams
   const workload = search.get('workload')
   const into = trafficIn(view, cluster.name).filter((flow) => flow.to.includes('/'))
@@ -118,13 +114,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
           policy.ingress === null
             ? null
             : (object?.spec?.ingress ?? []).flatMap((rule) =>
-                peersText(rule, 'from').map((peer) => `${peer} · ${portsText(rule)}`),
+                peersText(rule.from).map((peer) => `${peer} · ${portsText(rule)}`),
               ),
         egress:
           policy.egress === null
             ? null
-            : ((object?.spec?.egress ?? []) as unknown as Rules).flatMap((rule) =>
-                peersText(rule, 'to').map((peer) => `${peer} · ${portsText(rule)}`),
+            : (object?.spec?.egress ?? []).flatMap((rule) =>
+                peersText(rule.to).map((peer) => `${peer} · ${portsText(rule)}`),
               ),
       }
     }),

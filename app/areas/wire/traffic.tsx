@@ -2,7 +2,7 @@
 import { listedObjects, trafficIn } from '~/core/fleet'
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import type { HttpRouteObject } from '~/core/objects'
+import { ofKind } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { serviceCurve, serviceUse, type ServiceUse } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
@@ -34,11 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const traffic = trafficIn(view, cluster.name)
   const search = new URL(request.url).searchParams
   const rows = serviceUse(traffic, view.now)
-  const routes = (
-    listedObjects(view, cluster.name).filter(
-      (object) => object.kind === 'HTTPRoute',
-    ) as unknown as readonly HttpRouteObject[]
-  ).flatMap((route) =>
+  const routes = ofKind(listedObjects(view, cluster.name), 'HTTPRoute').flatMap((route) =>
     (route.spec?.rules ?? []).flatMap((rule, index) => {
       const namespace = route.metadata.namespace ?? 'default'
       const backends = (rule.backendRefs ?? []).map((backend) => ({

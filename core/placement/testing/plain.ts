@@ -3,12 +3,13 @@
  * questions. Slow on purpose: it is what the fast one is held against.
  */
 import {
-  podRequest,
-  selectorTest,
   type LabelSelector,
   type NodeObject,
+  ofKind,
   type PodObject,
+  podRequest,
   type PodTerm,
+  selectorTest,
 } from '../../objects'
 import { amountOf } from '../../objects'
 
@@ -383,14 +384,10 @@ export interface PlainAnswer {
 
 /** Places what waits, one pod after another. */
 export function placePlainly(objects: readonly { readonly kind: string }[]): PlainAnswer {
-  const pods = objects.filter((object) => object.kind === 'Pod') as unknown as readonly PodObject[]
-  const namespaces = objects.filter(
-    (object) => object.kind === 'Namespace',
-  ) as unknown as readonly NodeObject[]
+  const pods = ofKind(objects, 'Pod')
+  const namespaces = ofKind(objects, 'Namespace')
   const world: Plain = {
-    nodes: (
-      objects.filter((object) => object.kind === 'Node') as unknown as readonly NodeObject[]
-    ).toSorted((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1)),
+    nodes: ofKind(objects, 'Node').toSorted((a, b) => (a.metadata.name < b.metadata.name ? -1 : 1)),
     namespaces: new Map(
       namespaces.map((namespace) => [
         namespace.metadata.name,

@@ -13,7 +13,7 @@ import {
   type SiteView,
   withParts,
 } from '../../fleet'
-import { isPodObject } from '../../objects'
+import { isOfKind } from '../../objects'
 import { parseReference } from '../reference'
 import { workloadOf } from './judged'
 
@@ -71,7 +71,7 @@ export function deniedNamespaces(view: FleetView, registry: string): readonly De
   const denied = new Map<string, { workloads: Set<string>; pods: number }>()
   for (const cluster of view.clusters)
     for (const pod of listedObjects(view, cluster.name)) {
-      if (!isPodObject(pod)) continue
+      if (!isOfKind(pod, 'Pod')) continue
       const namespace = pod.metadata.namespace ?? 'default'
       const isDenied = (pod.spec?.containers ?? []).some(
         ({ image }) => deniedImage(view, cluster, namespace, image ?? '')?.registry === registry,

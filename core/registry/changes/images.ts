@@ -12,7 +12,7 @@ import {
 } from '../../changes'
 import { command } from '../../contract'
 import { type FleetView, listedObjects, type SiteView } from '../../fleet'
-import { isPodObject } from '../../objects'
+import { isOfKind } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import type { PublishedImage } from '../../releases'
 import { listedWhere } from '../reference'
@@ -179,7 +179,7 @@ function usersOf(view: FleetView, name: string): readonly { workload: string; po
   const users = new Map<string, number>()
   for (const cluster of view.clusters)
     for (const pod of listedObjects(view, cluster.name)) {
-      if (!isPodObject(pod)) continue
+      if (!isOfKind(pod, 'Pod')) continue
       const isUser = (pod.spec?.containers ?? []).some(({ image }) => {
         return listedWhere(cluster.redirects, image ?? '').includes(name)
       })

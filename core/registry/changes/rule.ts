@@ -25,7 +25,7 @@ import {
   signedImagesRule,
 } from '../../contract'
 import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
-import { isPodObject, record } from '../../objects'
+import { isOfKind, record } from '../../objects'
 import { step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { judgedOf, workloadOf } from './judged'
@@ -62,7 +62,8 @@ function stopped(intent: RuleIntent, view: FleetView) {
   const broken = new Map<string, { pods: number; image: string; why: string }>()
   const redirects = clusterOf(view, intent.cluster)?.redirects
   for (const pod of listedObjects(view, intent.cluster)) {
-    if (!isPodObject(pod) || (pod.metadata.namespace ?? 'default') !== intent.namespace) continue
+    if (!isOfKind(pod, 'Pod') || (pod.metadata.namespace ?? 'default') !== intent.namespace)
+      continue
     const workload = workloadOf(pod)
     for (const container of pod.spec?.containers ?? []) {
       const image = container.image ?? ''

@@ -2,7 +2,7 @@
 import type { Estimate, Step, StepId } from '../../changes'
 import { command, type Manifest, type StorageReport } from '../../contract'
 import { type FleetView, listedObjects } from '../../fleet'
-import { type ApiObject, controllerOf, isPodObject, list, record, text } from '../../objects'
+import { type ApiObject, controllerOf, isOfKind, list, record, text } from '../../objects'
 import { objectKey, rolloutStep } from '../../manifests'
 import { step } from '../../provisioning/steps'
 import { compareText, countText } from '../../units'
@@ -27,7 +27,7 @@ const namespaced = (object: ApiObject): string =>
 
 /** The workload above a pod; a pod without one stands for itself. */
 function workloadOf(objects: readonly ApiObject[], pod: ApiObject): ApiObject {
-  if (!isPodObject(pod)) return pod
+  if (!isOfKind(pod, 'Pod')) return pod
   const owner = controllerOf(pod)
   const above = objects.find(
     (object) =>

@@ -2,8 +2,8 @@
 import { command } from '../../contract'
 import { z } from 'zod'
 import { type RawFinding, ref, type Step, stop } from '../../changes'
-import { type FleetView, siteOf } from '../../fleet'
-import type { HttpRouteObject, ServiceObject } from '../../objects'
+import { type FleetView, listedObjects, siteOf } from '../../fleet'
+import { type HttpRouteObject, objectOfKind, ofKind, type ServiceObject } from '../../objects'
 import { step } from '../../provisioning/steps'
 import { readRoutes } from '..'
 import type { WrittenObject } from '../../manifests/parse'
@@ -43,14 +43,13 @@ export function ingressAddress(view: FleetView, cluster: string): string | null 
 }
 
 const serviceOf = (intent: IngressIntent, view: FleetView): ServiceObject | undefined =>
-  objectNamed(
-    view,
-    intent.cluster,
+  objectOfKind(
+    listedObjects(view, intent.cluster),
     'Service',
     `${intent.namespace}/${intent.service}`,
-  ) as unknown as ServiceObject | undefined
+  )
 
-function objectOf(intent: IngressIntent, view: FleetView): WrittenObject {
+function objectOf(intent: IngressIntent, view: FleetView): WrittenObject & HttpRouteObject {
   const port = intent.port ?? serviceOf(intent, view)?.spec?.ports?.[0]?.port
   return {
     apiVersion: 'gateway.networking.k8s.io/v1',
@@ -132,9 +131,7 @@ export const wireIngress = writes<IngressIntent>({
         ),
       ]
     const findings: RawFinding[] = []
-    const read = readRoutes([
-      { object: objectOf(intent, view) as unknown as HttpRouteObject, path: '' },
-    ])
+    const read = readRoutes([{ object: objectOf(intent, view), path: '' }])
     if (!read.ok)
       findings.push(
         stop(
@@ -186,11 +183,7 @@ export const wireIngress = writes<IngressIntent>({
           }),
         ),
       )
-    for (const object of objectsIn(
-      view,
-      cluster.name,
-      'HTTPRoute',
-    ) as unknown as readonly HttpRouteObject[]) {
+    for (const object of ofKind(listedObjects(view, cluster.name), 'HTTPRoute')) {
       const others = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
       const same =
         others !== key &&

@@ -3,12 +3,12 @@ import { guardedCluster, listing, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../../changes'
-import { clusterOf, type FleetView, siteOf, listedObjects, trafficIn } from '../../fleet'
-import { type HttpRouteObject, slicesOfService } from '../../objects'
+import { clusterOf, type FleetView, listedObjects, siteOf, trafficIn } from '../../fleet'
+import { objectOfKind, slicesOfService } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { listText, numberText } from '../../units'
-import { objectNamed, objectsIn } from './written'
+import { objectsIn } from './written'
 import { said } from './says'
 
 export const shiftIntent = z.strictObject({
@@ -31,8 +31,7 @@ interface Backend {
 }
 
 function backendsOf(intent: ShiftIntent, view: FleetView): readonly Backend[] | null {
-  const route = objectNamed(view, intent.cluster, 'HTTPRoute', intent.route) as unknown as
-    HttpRouteObject | undefined
+  const route = objectOfKind(listedObjects(view, intent.cluster), 'HTTPRoute', intent.route)
   const rule = route?.spec?.rules?.[intent.rule]
   return rule
     ? (rule.backendRefs ?? []).map((backend) => ({

@@ -54,14 +54,10 @@ export function withObjects(
   const kept = listedObjects(view, cluster).filter((object) => !gone.has(objectKey(object)))
   const cache = new Map(listedObjects(view, cluster).map((object) => [objectKey(object), object]))
   const merged = puts.map((object): ApiObject => {
-    const before = cache.get(objectKey(object)) as { metadata?: object; spec?: object } | undefined
+    const before = cache.get(objectKey(object))
     return before
-      ? ({
-          ...before,
-          ...object,
-          metadata: { ...before.metadata, ...object.metadata },
-        } as unknown as ApiObject)
-      : (object as unknown as ApiObject)
+      ? { ...before, ...object, metadata: { ...before.metadata, ...object.metadata } }
+      : object
   })
   return withObjectList(view, cluster, [...kept, ...merged])
 }

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { formatAddress } from '~/core/addresses'
-import type { FleetView } from '~/core/fleet'
+import { bareCluster, bareFleet, bareNode } from '~/core/testing/bare'
 import { networkHolding, prepareWorld, walk, type WalkFrom, walkWorldSchema } from '~/core/wire'
 import { objectsOf, peersOf, siteReport, Simulator } from '~/standin'
 import { buildWorld } from '~/standin/build'
@@ -12,6 +12,7 @@ import type { Cluster, Manifest, Site } from '~/standin/world'
 import { walkWorldOf } from '~/core/wire'
 import { siteView } from '../../fleet/observe'
 import { demoScenario } from './demo'
+import { readObjects } from '~/core/objects'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
 
@@ -51,35 +52,43 @@ function worldOf(sim: Simulator): unknown {
     const site = siteReport(sim, name)
     return site ? [siteView(site, sim.now)] : []
   })
-  const clusters = Object.values(sim.world.clusters).map((cluster) => ({
-    name: cluster.name,
-    site: cluster.site,
-    pods: cluster.pods,
-    services: cluster.services,
-    keepSource: cluster.keepSource ?? [],
-    endpoint: cluster.endpoint,
-    controlPlane: cluster.managed
-      ? { kind: 'managed', tier: 'plain' }
-      : { kind: 'own', members: cluster.members },
-    pools: [
-      {
-        name: 'all',
-        nodes: cluster.nodes.map(({ name, address, roles }) => ({ name, address, roles })),
-      },
-    ],
-  }))
+  const clusters = Object.values(sim.world.clusters).map((cluster) =>
+    bareCluster(cluster.name, cluster.site, {
+      pods: cluster.pods,
+      services: cluster.services,
+      keepSource: cluster.keepSource ?? [],
+      endpoint: cluster.endpoint,
+      controlPlane: cluster.managed
+        ? { kind: 'managed', tier: 'plain' }
+        : { kind: 'own', members: cluster.members },
+      pools: [
+        {
+          name: 'all',
+          size: '',
+          lifetime: 'on-demand',
+          range: null,
+          taints: [],
+          nodes: cluster.nodes.map(({ name, address, roles }) =>
+            bareNode(name, { address, roles }),
+          ),
+        },
+      ],
+    }),
+  )
   const objects = Object.fromEntries(
     clusters.map((cluster) => [
       cluster.name,
-      { state: 'known', version: 1, at: '', value: objectsOf(sim, cluster.name, {}) ?? [] },
+      {
+        state: 'known' as const,
+        version: 1,
+        at: '',
+        value: readObjects(objectsOf(sim, cluster.name, {}) ?? []).located.map(
+          ({ object }) => object,
+        ),
+      },
     ]),
   )
-  return walkWorldOf({
-    sites,
-    clusters,
-    objects,
-    peers: peersOf(sim.world),
-  } as unknown as FleetView)
+  return walkWorldOf(bareFleet({ sites, clusters, objects, peers: peersOf(sim.world) }))
 }
 
 const ranges = [
@@ -206,14 +215,13 @@ function altered(given: typeof changes extends fc.Arbitrary<infer T> ? T : never
   bramble.keepSource = given.keep
   bramble.objects = [
     ...(bramble.objects ?? []),
-    ...given.policies.map(
-      (spec, i) =>
-        clean({
-          apiVersion: 'networking.k8s.io/v1',
-          kind: 'NetworkPolicy',
-          metadata: { name: `p${i}`, namespace: i % 3 === 2 ? 'platform' : 'market' },
-          spec,
-        }) as unknown as Manifest,
+    ...given.policies.map((spec, i): Manifest =>
+      clean({
+        apiVersion: 'networking.k8s.io/v1',
+        kind: 'NetworkPolicy',
+        metadata: { name: `p${i}`, namespace: i % 3 === 2 ? 'platform' : 'market' },
+        spec,
+      }),
     ),
   ].map((object) =>
     object.kind === 'Service' && object.metadata.name === 'ingress'
