@@ -27,27 +27,27 @@ export function renewedUntil(madeAt: number, now: number): number {
   return until
 }
 
-export function buildCluster(
-  spec: ScenarioCluster,
-  site: Site,
-  scenario: Scenario,
-  seed: number,
-  busy: Map<string, number>,
-): Cluster {
-  const at = Date.parse(spec.madeAt)
+interface Building {
+  readonly spec: ScenarioCluster
+  readonly site: Site
+  readonly scenario: Scenario
+  /** When the cluster was made. */
+  readonly at: number
+  /** Cores in use by host. */
+  readonly busy: Map<string, number>
+}
+
+const ownPlane = ({ controlPlane }: ScenarioCluster) =>
+  controlPlane.kind === 'own' ? controlPlane : null
+
+/** A cluster without nodes and workloads. */
+function bareCluster({ spec, site, scenario, at }: Building): Cluster {
   const pods = parseCidr(spec.pods)
   const services = parseCidr(spec.services)
   const ranges = pods.ok && services.ok ? clusterRanges(pods.value, 110, services.value) : null
-  const own = spec.controlPlane.kind === 'own' ? spec.controlPlane : null
-  if (!own && spec.controlPlane.kind === 'managed') {
-    site.controlPlanes.push({
-      cluster: spec.name,
-      tier: spec.controlPlane.tier,
-      release: spec.release,
-      address: site.managedFrom ?? '',
-    })
-  }
-  const cluster: Cluster = {
+  const apiAddress = ranges?.ok ? (ranges.value.apiAddress ?? '') : ''
+  const own = ownPlane(spec)
+  return {
     name: spec.name,
     site: spec.site,
     release: spec.release,
@@ -58,7 +58,7 @@ export function buildCluster(
       : `https://${site.managedFrom ?? ''}:443`,
     pods: spec.pods,
     services: spec.services,
-    apiAddress: ranges?.ok ? (ranges.value.apiAddress ?? '') : '',
+    apiAddress,
     dnsAddress: ranges?.ok ? (ranges.value.dnsAddress ?? '') : '',
     maxPodsPerNode: 110,
     members: [],
@@ -68,13 +68,7 @@ export function buildCluster(
     workloads: [],
     running: [],
     serviceList: [
-      {
-        namespace: 'default',
-        name: 'kubernetes',
-        address: ranges?.ok ? (ranges.value.apiAddress ?? '') : '',
-        port: 443,
-        workload: '',
-      },
+      { namespace: 'default', name: 'kubernetes', address: apiAddress, port: 443, workload: '' },
     ],
     events: [],
     nextBlock: 0,
@@ -93,134 +87,165 @@ export function buildCluster(
           })),
         }),
   }
-  const addNode = (
-    machine: Machine,
-    pool: string,
-    roles: readonly string[],
-    taints: Node['taints'],
-  ): void => {
-    const node = newNode(
-      cluster,
-      machine,
-      { name: machine.name, pool, zone: machine.zone, roles, labels: {}, taints },
-      at,
-    )
-    const strain = spec.strained.find((candidate) => candidate.node === machine.name)
-    node.conditions = [
-      ...calmConditions(at).map((condition) =>
-        strain && condition.type === strain.type
-          ? {
-              ...condition,
-              status: 'True' as const,
-              reason: `NodeHas${strain.type}`,
-              message: strain.message,
-              since: Date.parse(scenario.start) - 47 * 60_000,
-            }
-          : condition,
-      ),
-      readyCondition(at),
-    ]
-    cluster.nodes.push(node)
+}
+
+/** A machine in use as a node, strained where the scenario says so. */
+function addNode(
+  cluster: Cluster,
+  { spec, scenario, at }: Building,
+  machine: Machine,
+  { pool, roles, taints }: Pick<Node, 'pool' | 'roles' | 'taints'>,
+): void {
+  const { name, zone } = machine
+  const node = newNode(cluster, machine, { name, pool, zone, roles, labels: {}, taints }, at)
+  const strain = spec.strained.find((candidate) => candidate.node === name)
+  const since = Date.parse(scenario.start) - 47 * 60_000
+  const conditions = calmConditions(at).map((condition) =>
+    strain?.type === condition.type
+      ? {
+          ...condition,
+          status: 'True' as const,
+          reason: `NodeHas${strain.type}`,
+          message: strain.message,
+          since,
+        }
+      : condition,
+  )
+  node.conditions = [...conditions, readyCondition(at)]
+  cluster.nodes.push(node)
+}
+
+/** The control plane: addresses and machines of its own, or one that the site runs. */
+function addControlPlane(cluster: Cluster, building: Building): void {
+  const { spec, site, at, busy } = building
+  if (spec.controlPlane.kind === 'managed') {
+    site.controlPlanes.push({
+      cluster: spec.name,
+      tier: spec.controlPlane.tier,
+      release: spec.release,
+      address: site.managedFrom ?? '',
+    })
+    return
   }
-  if (own) {
-    const management = site.networks.find((network) => network.role === 'management')
-    const holder = (i: number): string => {
-      if (i === 0) return `${spec.name} API`
-      return i <= own.count ? `${spec.name}-cp-${i}` : `${spec.name} spare`
-    }
-    own.addresses.forEach((address, i) =>
-      enterAddress(site, {
-        address,
-        network: management?.name ?? '',
-        for: holder(i),
-        cluster: spec.name,
-        how: 'static',
-      }),
+  const own = spec.controlPlane
+  const memberName = (i: number): string => `${spec.name}-cp-${i}`
+  const holder = (i: number): string => {
+    if (i === 0) return `${spec.name} API`
+    return i <= own.count ? memberName(i) : `${spec.name} spare`
+  }
+  const management = site.networks.find((network) => network.role === 'management')
+  for (const [i, address] of own.addresses.entries())
+    enterAddress(site, {
+      address,
+      network: management?.name ?? '',
+      for: holder(i),
+      cluster: spec.name,
+      how: 'static',
+    })
+  for (let i = 0; i < own.count; i++) {
+    const machine = standMachine(
+      site,
+      spec,
+      memberName(i + 1),
+      site.zones[i % site.zones.length] ?? '',
+      own.size,
+      'on-demand',
+      own.addresses[i + 1] ?? null,
+      'control-plane',
+      at,
+      busy,
     )
-    for (let i = 0; i < own.count; i++) {
+    cluster.members.push(machine.name)
+    addNode(cluster, building, machine, {
+      pool: 'control-plane',
+      roles: ['control-plane'],
+      taints: [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' }],
+    })
+  }
+}
+
+function addPools(cluster: Cluster, building: Building): void {
+  const { spec, site, at, busy } = building
+  for (const pool of spec.pools) {
+    const offered = site.sizes.find((size) => size.name === pool.size)?.zones ?? site.zones
+    const zones = site.zones.filter((zone) => offered.includes(zone))
+    for (let i = 0; i < pool.count; i++) {
       const machine = standMachine(
         site,
         spec,
-        `${spec.name}-cp-${i + 1}`,
-        site.zones[i % site.zones.length] ?? '',
-        own.size,
-        'on-demand',
-        own.addresses[i + 1] ?? null,
-        'control-plane',
+        `${spec.name}-${pool.name}-${i + 1}`,
+        zones[i % zones.length] ?? '',
+        pool.size,
+        pool.lifetime,
+        null,
+        'worker',
         at,
         busy,
       )
-      cluster.members.push(machine.name)
-      addNode(
-        machine,
-        'control-plane',
-        ['control-plane'],
-        [{ key: 'node-role.kubernetes.io/control-plane', value: '', effect: 'NoSchedule' }],
-      )
+      addNode(cluster, building, machine, {
+        pool: pool.name,
+        roles: ['worker'],
+        taints: pool.taints,
+      })
     }
   }
-  for (const pool of spec.pools) {
-    for (let i = 0; i < pool.count; i++) {
-      const offered = site.sizes.find((size) => size.name === pool.size)?.zones ?? site.zones
-      const zones = site.zones.filter((zone) => offered.includes(zone))
-      addNode(
-        standMachine(
-          site,
-          spec,
-          `${spec.name}-${pool.name}-${i + 1}`,
-          zones[i % zones.length] ?? '',
-          pool.size,
-          pool.lifetime,
-          null,
-          'worker',
-          at,
-          busy,
-        ),
-        pool.name,
-        ['worker'],
-        pool.taints,
-      )
-    }
-  }
+}
+
+/** What a team has written to the cluster, and its ownership of every field of it. */
+function addWritten(cluster: Cluster, { spec, scenario }: Building): void {
+  const written = scenario.objects
+    .filter((object) => object.cluster === spec.name)
+    .flatMap((object) => object.manifests) as readonly Manifest[]
+  if (written.length === 0) return
+  cluster.objects = [...(cluster.objects ?? []), ...structuredClone(written)]
+  const namespaces = written
+    .filter((manifest) => manifest.kind === 'Namespace')
+    .map((manifest) => manifest.metadata.name)
+  cluster.namespaces = [...new Set([...cluster.namespaces, ...namespaces])].sort()
+  const ownedFields = (manifest: Manifest): Readonly<Record<string, string>> =>
+    Object.fromEntries(
+      [...fieldsOf(manifest).keys()]
+        .filter((path) => !isIdentity(path))
+        .map((path) => [path, 'team-files']),
+    )
+  cluster.owners = Object.fromEntries(
+    written.map((manifest) => [objectKey(manifest), ownedFields(manifest)]),
+  )
+  for (const manifest of written) if (manifest.kind === 'Service') addService(cluster, manifest)
+}
+
+/** Who calls whom there, and how much over the day. */
+function addTraffic(cluster: Cluster, { spec, scenario }: Building): void {
+  const flows = scenario.flows
+    .filter((flow) => flow.cluster === spec.name)
+    .map(({ cluster: _cluster, ...flow }) => plain(flow) as NonNullable<Cluster['flows']>[number])
+  if (flows.length > 0) Object.assign(cluster, { flows })
+  const load = scenario.loads.filter((entry) => entry.cluster === spec.name)
+  if (load.length > 0)
+    cluster.load = Object.fromEntries(load.map((entry) => [entry.workload, entry.points]))
+}
+
+export function buildCluster(
+  spec: ScenarioCluster,
+  site: Site,
+  scenario: Scenario,
+  seed: number,
+  busy: Map<string, number>,
+): Cluster {
+  const at = Date.parse(spec.madeAt)
+  const building: Building = { spec, site, scenario, at, busy }
+  const cluster = bareCluster(building)
+  addControlPlane(cluster, building)
+  addPools(cluster, building)
   if (spec.storage) {
     cluster.storage = buildStorage(cluster, site, spec.storage, Date.parse(scenario.start))
     cluster.objects = storageObjects(cluster.storage)
   }
   fillCluster(cluster, scenario, seed, at)
-  const written = scenario.objects
-    .filter((object) => object.cluster === spec.name)
-    .flatMap((object) => object.manifests) as readonly Manifest[]
-  if (written.length > 0) {
-    cluster.objects = [...(cluster.objects ?? []), ...structuredClone(written)]
-    cluster.namespaces = [
-      ...new Set([
-        ...cluster.namespaces,
-        ...written.flatMap((manifest) =>
-          manifest.kind === 'Namespace' ? [manifest.metadata.name] : [],
-        ),
-      ]),
-    ].sort()
-    cluster.owners = Object.fromEntries(
-      written.map((manifest) => [
-        objectKey(manifest),
-        Object.fromEntries(
-          [...fieldsOf(manifest).keys()]
-            .filter((path) => !isIdentity(path))
-            .map((path) => [path, 'team-files']),
-        ),
-      ]),
-    )
-  }
+  addWritten(cluster, building)
   const [usual] = site.storageClasses
   if (usual) cluster.storageClass = usual
-  const flows = scenario.flows
-    .filter((flow) => flow.cluster === spec.name)
-    .map(({ cluster: _cluster, ...flow }) => plain(flow) as NonNullable<Cluster['flows']>[number])
-  if (flows.length > 0) Object.assign(cluster, { flows })
-  for (const manifest of written) if (manifest.kind === 'Service') addService(cluster, manifest)
-  const load = scenario.loads.filter((load) => load.cluster === spec.name)
-  if (load.length > 0)
-    cluster.load = Object.fromEntries(load.map((entry) => [entry.workload, entry.points]))
+  addTraffic(cluster, building)
   return cluster
 }
 

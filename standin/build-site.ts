@@ -7,29 +7,58 @@ import { leaseFrom, enterAddress } from './sites/addresses'
 
 /** Without fields that are there but undefined. */
 export const plain = (given: unknown): unknown => JSON.parse(JSON.stringify(given))
-export function buildSite(site: ScenarioSite, scenario: Scenario): Site {
+/** A hall’s hosts; at the edge each machine that stands is its own. */
+function hostsOf(site: ScenarioSite): Site['hosts'] {
   const { hosts } = site
-  const ownHosts = hosts
-    ? site.zones.flatMap((zone) =>
-        Array.from({ length: hosts.perZone }, (_, i) => ({
-          name: `${hosts.prefix}-${zone.split('-').pop() ?? zone}-${i + 1}`,
-          zone,
-          cores: hosts.cores,
-          memoryBytes: hosts.memoryGiB * GiB,
-          diskGb: hosts.diskGb,
-          idleWatts: hosts.idleWatts,
-          fullWatts: hosts.fullWatts,
-        })),
-      )
-    : site.boxes.map((box) => ({
-        name: box.name,
-        zone: box.zone,
-        cores: box.cores,
-        memoryBytes: box.memoryGiB * GiB,
-        diskGb: box.disks.reduce((sum, disk) => sum + disk.sizeGb, 0),
-        idleWatts: box.idleWatts,
-        fullWatts: box.fullWatts,
-      }))
+  if (!hosts)
+    return site.boxes.map((box) => ({
+      name: box.name,
+      zone: box.zone,
+      cores: box.cores,
+      memoryBytes: box.memoryGiB * GiB,
+      diskGb: box.disks.reduce((sum, disk) => sum + disk.sizeGb, 0),
+      idleWatts: box.idleWatts,
+      fullWatts: box.fullWatts,
+    }))
+  return site.zones.flatMap((zone) =>
+    Array.from({ length: hosts.perZone }, (_, i) => ({
+      name: `${hosts.prefix}-${zone.split('-').pop() ?? zone}-${i + 1}`,
+      zone,
+      cores: hosts.cores,
+      memoryBytes: hosts.memoryGiB * GiB,
+      diskGb: hosts.diskGb,
+      idleWatts: hosts.idleWatts,
+      fullWatts: hosts.fullWatts,
+    })),
+  )
+}
+
+const boxesOf = (site: ScenarioSite): Site['boxes'] =>
+  site.boxes.map((box) => ({
+    name: box.name,
+    zone: box.zone,
+    arch: box.arch,
+    cores: box.cores,
+    memoryBytes: box.memoryGiB * GiB,
+    disks: structuredClone(box.disks),
+    cards: box.cards,
+    prepared: box.prepared,
+    ...(box.inside ? { inside: box.inside } : {}),
+    usedBy: null,
+  }))
+
+const sizesOf = (site: ScenarioSite): Site['sizes'] =>
+  site.sizes.map((size) => ({
+    name: size.name,
+    cores: size.cores,
+    memoryBytes: size.memoryGiB * GiB,
+    diskGb: size.diskGb,
+    hourly: size.hourly,
+    gpus: size.gpus,
+    zones: size.zones ?? site.zones,
+  }))
+
+export function buildSite(site: ScenarioSite, scenario: Scenario): Site {
   return {
     name: site.name,
     title: site.title,
@@ -65,34 +94,15 @@ export function buildSite(site: ScenarioSite, scenario: Scenario): Site {
     networks: site.networks.map(
       (network) => JSON.parse(JSON.stringify(network)) as Site['networks'][number],
     ),
-    sizes: site.sizes.map((size) => ({
-      name: size.name,
-      cores: size.cores,
-      memoryBytes: size.memoryGiB * GiB,
-      diskGb: size.diskGb,
-      hourly: size.hourly,
-      gpus: size.gpus,
-      zones: size.zones ?? site.zones,
-    })),
+    sizes: sizesOf(site),
     images: site.images.map((release) => ({
       name: scenario.image.name,
       release,
       arch: site.arch,
       minimumDiskGb: scenario.image.minimumDiskGb,
     })),
-    hosts: ownHosts,
-    boxes: site.boxes.map((box) => ({
-      name: box.name,
-      zone: box.zone,
-      arch: box.arch,
-      cores: box.cores,
-      memoryBytes: box.memoryGiB * GiB,
-      disks: structuredClone(box.disks),
-      cards: box.cards,
-      prepared: box.prepared,
-      ...(box.inside ? { inside: box.inside } : {}),
-      usedBy: null,
-    })),
+    hosts: hostsOf(site),
+    boxes: boxesOf(site),
     machines: [],
     addresses: [],
     disks: [],

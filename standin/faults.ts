@@ -52,202 +52,229 @@ function exhaust(site: Site, name: string): void {
   site.addresses = [...site.addresses, ...fresh]
 }
 
+/** What a fault of a site is about: the parts of its ref after the kind, and what it altered. */
+interface Struck {
+  readonly sim: Sim
+  readonly site: Site
+  /** A zone, image, network, machine or host, as the kind has it. */
+  readonly name: string
+  readonly size: string
+  /** What was there before, as `altered` gave it. */
+  readonly before: unknown
+}
+
+/** How a fault of a site comes about and how it goes. What heals by itself, or is mended, has no end. */
+interface SiteFault {
+  readonly start: (struck: Struck) => void
+  readonly end?: (struck: Struck) => void
+}
+
+const setNetwork = (
+  { site, name }: Struck,
+  change: (network: Site['networks'][number]) => Site['networks'][number],
+): void => {
+  site.networks = site.networks.map((network) =>
+    network.name === name ? change(network) : network,
+  )
+}
+
+/** A name server that nobody runs: the last address of the network but one. */
+function setWrongNameServer(struck: Struck): void {
+  const network = struck.site.networks.find((candidate) => candidate.name === struck.name)
+  const range = network && parseRange(network.range)
+  if (!range?.ok) return
+  const { family, last } = range.value
+  const nameServer = formatAddress({ family, value: last - 1n })
+  setNetwork(struck, (wrong) => ({ ...wrong, nameServer }))
+}
+
+const siteFaults: Readonly<Partial<Record<FaultKind, SiteFault>>> = {
+  'image-missing': {
+    start: ({ site, name }) => {
+      site.images = site.images.filter((image) => image.release !== name)
+    },
+    end: ({ site, name, before }) => {
+      if (!site.images.some((image) => image.release === name))
+        site.images = [...site.images, ...((before ?? []) as Site['images'])]
+    },
+  },
+  'no-stock': {
+    start: ({ site, name, size }) => {
+      site.soldOut = [...site.soldOut, `${name}/${size}`]
+    },
+    end: ({ site, name, size }) => {
+      site.soldOut = site.soldOut.filter((entry) => entry !== `${name}/${size}`)
+    },
+  },
+  'size-withdrawn': {
+    start: ({ site, name: zone, size: withdrawn }) => {
+      site.sizes = site.sizes.map((size) =>
+        size.name === withdrawn
+          ? { ...size, zones: size.zones.filter((candidate) => candidate !== zone) }
+          : size,
+      )
+    },
+    end: ({ site, name: zone, size: withdrawn }) => {
+      site.sizes = site.sizes.map((size) =>
+        size.name === withdrawn
+          ? {
+              ...size,
+              zones: site.zones.filter(
+                (candidate) => candidate === zone || size.zones.includes(candidate),
+              ),
+            }
+          : size,
+      )
+    },
+  },
+  'quota-lowered': {
+    start: ({ site }) => {
+      site.quotaCores = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
+    },
+    end: ({ site, before }) => {
+      site.quotaCores = Math.max(site.quotaCores ?? 0, Number(before))
+    },
+  },
+  'hosts-out': {
+    start: ({ site, name: zone }) => {
+      for (const host of site.hosts)
+        if (host.zone === zone && (host.service ?? 'in') === 'in') host.service = 'out'
+    },
+    end: ({ site, before }) => {
+      const services = new Map((before ?? []) as [string, 'in' | 'out' | 'dead'][])
+      for (const host of site.hosts) {
+        const service = services.get(host.name)
+        if (service !== undefined && host.service === 'out') host.service = service
+      }
+    },
+  },
+  'store-full': {
+    start: ({ site, name: zone }) => {
+      const { usableGb, usedGb } = store(site, zone)
+      const sizeGb = Math.max(0, usableGb - usedGb)
+      site.disks = [
+        ...site.disks,
+        { name: leftover(zone), sizeGb, machine: null, cluster: null, zone },
+      ]
+    },
+    end: ({ site, name: zone }) => {
+      site.disks = site.disks.filter((disk) => disk.name !== leftover(zone))
+    },
+  },
+  'pool-empty': {
+    start: ({ site, name }) => exhaust(site, name),
+    end: ({ site, name }) => {
+      site.addresses = site.addresses.filter(
+        (address) => address.for !== goneDevice || address.network !== name,
+      )
+    },
+  },
+  'dhcp-silent': {
+    start: (struck) => setNetwork(struck, (network) => ({ ...network, dhcpAnswers: false })),
+    end: (struck) => setNetwork(struck, (network) => ({ ...network, dhcpAnswers: true })),
+  },
+  'name-server-wrong': {
+    start: setWrongNameServer,
+    end: (struck) => {
+      const before = struck.before as Site['networks'][number] | null
+      setNetwork(struck, ({ nameServer: _wrong, ...rest }) =>
+        before?.nameServer === undefined ? rest : { ...rest, nameServer: before.nameServer },
+      )
+    },
+  },
+  'time-silent': {
+    start: ({ site }) => {
+      site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: false }))
+    },
+    end: ({ site }) => {
+      site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: true }))
+    },
+  },
+  'boot-data-cut': {
+    start: ({ site }) => {
+      site.bootDataCutAt = 2048
+    },
+    end: ({ site }) => {
+      site.bootDataCutAt = null
+    },
+  },
+  'route-missing': {
+    start: ({ site, name }) => {
+      site.routes = site.routes.filter((route) => route.network !== name)
+    },
+    end: ({ site, before }) => {
+      const isThere = ({ network, to }: Site['routes'][number]): boolean =>
+        site.routes.some((route) => route.network === network && route.to === to)
+      const missing = ((before ?? []) as Site['routes']).filter((route) => !isThere(route))
+      site.routes = [...site.routes, ...missing]
+    },
+  },
+  'machine-off': {
+    start: ({ sim, site, name }) => {
+      const result = machineAt(sim, site.name, name)
+      if (result) powerLost(sim, site, result.machine)
+    },
+    end: ({ sim, site, name }) => {
+      const result = machineAt(sim, site.name, name)
+      if (result?.machine.power !== 'off') return
+      result.machine.power = 'starting'
+      sim.schedule(60_000, { kind: 'power', site: site.name, machine: name, what: 'up' })
+    },
+  },
+  'spot-taken': {
+    start: ({ sim, site, name }) => {
+      const result = machineAt(sim, site.name, name)
+      if (result) spotNotice(sim, site, result.machine)
+    },
+  },
+  'host-dies': {
+    start: ({ sim, site, name }) => {
+      const host = site.hosts.find((candidate) => candidate.name === name)
+      if (host) hostDies(sim, site, host)
+    },
+    end: ({ site, name }) => {
+      const host = site.hosts.find((candidate) => candidate.name === name)
+      if (host?.service === 'dead') host.service = 'in'
+    },
+  },
+}
+
 /** Brings about a fault of a site, or of storage. */
-export function startSiteFault(sim: Sim, fault: Fault): void {
-  const [, second = '', third = '', fourth = ''] = fault.about.split('/')
+export function startSiteFault(sim: Sim, given: Fault): void {
+  const [, second = '', name = '', size = ''] = given.about.split('/')
   const site = sim.site(second)
-  if (site) fault = { ...fault, was: JSON.stringify(altered(fault.kind, site, third)) }
+  const fault = site ? { ...given, was: JSON.stringify(altered(given.kind, site, name)) } : given
   sim.world.faults.push(fault)
   if (isDiskFault(fault.kind)) {
     setDiskFault(sim, fault.kind, fault.about, true)
     return
   }
-  if (fault.kind === 'answers-fail') {
-    sim.touch(`cluster:${second}`)
-    return
-  }
-  if (fault.kind === 'certificate-expired') {
+  if (fault.kind === 'answers-fail' || fault.kind === 'certificate-expired') {
     const cluster = sim.cluster(second)
-    if (cluster) cluster.certificatesUntil = Math.min(cluster.certificatesUntil, sim.now)
+    if (cluster && fault.kind === 'certificate-expired')
+      cluster.certificatesUntil = Math.min(cluster.certificatesUntil, sim.now)
     sim.touch(`cluster:${second}`)
     return
   }
   if (!site) return
   sim.touch(`site:${site.name}`)
-  const setNetwork = (change: Partial<Site['networks'][number]>): void => {
-    site.networks = site.networks.map((network) =>
-      network.name === third ? { ...network, ...change } : network,
-    )
-  }
-  switch (fault.kind) {
-    case 'image-missing':
-      site.images = site.images.filter((image) => image.release !== third)
-      return
-    case 'no-stock':
-      site.soldOut = [...site.soldOut, `${third}/${fourth}`]
-      return
-    case 'size-withdrawn':
-      site.sizes = site.sizes.map((size) =>
-        size.name === fourth
-          ? { ...size, zones: size.zones.filter((zone) => zone !== third) }
-          : size,
-      )
-      return
-    case 'quota-lowered':
-      site.quotaCores = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
-      return
-    case 'hosts-out':
-      for (const host of site.hosts)
-        if (host.zone === third && (host.service ?? 'in') === 'in') host.service = 'out'
-      return
-    case 'store-full': {
-      const { usableGb, usedGb } = store(site, third)
-      site.disks = [
-        ...site.disks,
-        {
-          name: leftover(third),
-          sizeGb: Math.max(0, usableGb - usedGb),
-          machine: null,
-          cluster: null,
-          zone: third,
-        },
-      ]
-      return
-    }
-    case 'pool-empty':
-      exhaust(site, third)
-      return
-    case 'dhcp-silent':
-      setNetwork({ dhcpAnswers: false })
-      return
-    case 'name-server-wrong': {
-      const network = site.networks.find((network) => network.name === third)
-      const range = network && parseRange(network.range)
-      if (range?.ok)
-        setNetwork({
-          nameServer: formatAddress({ family: range.value.family, value: range.value.last - 1n }),
-        })
-      return
-    }
-    case 'time-silent':
-      site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: false }))
-      return
-    case 'boot-data-cut':
-      site.bootDataCutAt = 2048
-      return
-    case 'route-missing':
-      site.routes = site.routes.filter((route) => route.network !== third)
-      return
-    case 'machine-off': {
-      const result = machineAt(sim, second, third)
-      if (result) powerLost(sim, site, result.machine)
-      return
-    }
-    case 'spot-taken': {
-      const result = machineAt(sim, second, third)
-      if (result) spotNotice(sim, site, result.machine)
-      return
-    }
-    case 'host-dies': {
-      const host = site.hosts.find((host) => host.name === third)
-      if (host) hostDies(sim, site, host)
-      return
-    }
-    default:
-      return
-  }
+  siteFaults[fault.kind]?.start({ sim, site, name, size, before: null })
 }
 
+/** Takes a fault away and puts back what it altered; whether there was one. */
 export function endSiteFault(sim: Sim, id: string): boolean {
-  const fault = sim.world.faults.find((fault) => fault.id === id)
+  const fault = sim.world.faults.find((candidate) => candidate.id === id)
   if (!fault) return false
-  sim.world.faults = sim.world.faults.filter((otherFault) => otherFault !== fault)
-  const [, second = '', third = '', fourth = ''] = fault.about.split('/')
+  sim.world.faults = sim.world.faults.filter((candidate) => candidate !== fault)
+  const [, second = '', name = '', size = ''] = fault.about.split('/')
   if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
   if (isDiskFault(fault.kind)) setDiskFault(sim, fault.kind, fault.about, false)
   const site = sim.site(second)
   if (!site) return true
   sim.touch(`site:${site.name}`)
-  const was: unknown = fault.was === undefined ? null : JSON.parse(fault.was)
-  switch (fault.kind) {
-    case 'image-missing':
-      if (!site.images.some((image) => image.release === third))
-        site.images = [...site.images, ...((was ?? []) as Site['images'])]
-      return true
-    case 'no-stock':
-      site.soldOut = site.soldOut.filter((entry) => entry !== `${third}/${fourth}`)
-      return true
-    case 'size-withdrawn':
-      site.sizes = site.sizes.map((size) =>
-        size.name === fourth && !size.zones.includes(third)
-          ? {
-              ...size,
-              zones: site.zones.filter((zone) => zone === third || size.zones.includes(zone)),
-            }
-          : size,
-      )
-      return true
-    case 'quota-lowered':
-      site.quotaCores = Math.max(site.quotaCores ?? 0, Number(was))
-      return true
-    case 'hosts-out':
-      for (const [name, service] of (was ?? []) as [string, 'in' | 'out' | 'dead'][])
-        for (const host of site.hosts)
-          if (host.name === name && host.service === 'out') host.service = service
-      return true
-    case 'store-full':
-      site.disks = site.disks.filter((disk) => disk.name !== leftover(third))
-      return true
-    case 'pool-empty':
-      site.addresses = site.addresses.filter(
-        (address) => address.for !== goneDevice || address.network !== third,
-      )
-      return true
-    case 'dhcp-silent':
-      site.networks = site.networks.map((network) =>
-        network.name === third ? { ...network, dhcpAnswers: true } : network,
-      )
-      return true
-    case 'name-server-wrong': {
-      const before = was as Site['networks'][number] | null
-      site.networks = site.networks.map((network) => {
-        if (network.name !== third) return network
-        const { nameServer: _wrong, ...rest } = network
-        return before?.nameServer === undefined ? rest : { ...rest, nameServer: before.nameServer }
-      })
-      return true
-    }
-    case 'time-silent':
-      site.timeServers = site.timeServers.map(({ name }) => ({ name, answers: true }))
-      return true
-    case 'boot-data-cut':
-      site.bootDataCutAt = null
-      return true
-    case 'route-missing':
-      for (const route of (was ?? []) as Site['routes'])
-        if (
-          !site.routes.some(
-            (otherRoute) => otherRoute.network === route.network && otherRoute.to === route.to,
-          )
-        )
-          site.routes = [...site.routes, route]
-      return true
-    case 'machine-off': {
-      const result = machineAt(sim, second, third)
-      if (result?.machine.power === 'off') {
-        result.machine.power = 'starting'
-        sim.schedule(60_000, { kind: 'power', site: second, machine: third, what: 'up' })
-      }
-      return true
-    }
-    case 'host-dies': {
-      const host = site.hosts.find((host) => host.name === third)
-      if (host?.service === 'dead') host.service = 'in'
-      return true
-    }
-    default:
-      return true
-  }
+  const before: unknown = fault.was === undefined ? null : JSON.parse(fault.was)
+  siteFaults[fault.kind]?.end?.({ sim, site, name, size, before })
+  return true
 }
 
 /** The fault of a kind that strikes now, counted down; undefined if none does. */

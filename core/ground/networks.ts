@@ -133,10 +133,11 @@ function checkNameServer(
     return [
       stop('name-server.readable', 'nameServer', said('name-server.readable', { nameServer })),
     ]
-  const answers = view.sites
-    .filter((candidate) => candidate.domain === site.domain)
-    .flatMap((candidate) => candidate.nameServers)
-    .some((server) => server.address === nameServer && server.answers)
+  const answers = view.sites.some(
+    (candidate) =>
+      candidate.domain === site.domain &&
+      candidate.nameServers.some((server) => server.address === nameServer && server.answers),
+  )
   if (answers) return []
   const good = site.nameServers.filter((server) => server.answers)
   return [

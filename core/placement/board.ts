@@ -2,7 +2,7 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
-import { amountOf, type PodObject, podRequest } from '../objects'
+import { amountOf, type NodeObject, type PodObject, podRequest, type Taint } from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
 import { type PlacementRemedy } from './remedies'
@@ -18,6 +18,7 @@ import {
   podKey,
   workloadsOf,
 } from './what-if'
+import type { Room } from './room'
 import { readWorld } from './world'
 
 export interface BoardPod {
@@ -72,11 +73,7 @@ export interface BoardWorkload {
 export interface Board {
   readonly nodes: readonly BoardNode[]
   readonly waiting: readonly BoardWaiting[]
-  readonly moves: readonly {
-    readonly pod: string
-    readonly from: string | null
-    readonly to: string | null
-  }[]
+  readonly moves: readonly Move[]
   readonly blocked: readonly { readonly pod: string; readonly says: string }[]
   readonly workloads: readonly BoardWorkload[]
   readonly zones: readonly string[]
@@ -117,15 +114,92 @@ function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[]
     .sort((a, b) => compareText(a.key, b.key))
 }
 
+interface Move {
+  readonly pod: string
+  readonly from: string | null
+  readonly to: string | null
+}
+
+/** How a node is told apart, whether it stands or is gone. */
+const described = ({ metadata }: NodeObject) => ({
+  name: metadata.name,
+  pool: metadata.labels?.['gyrarch/pool'] ?? '',
+  zone: metadata.labels?.[zoneLabel] ?? '',
+  size: metadata.labels?.['node.kubernetes.io/instance-type'] ?? '',
+})
+
+const taintText = ({ key, value, effect }: Taint): string =>
+  `${key}${value ? `=${value}` : ''}:${effect}`
+
+/** Pods of DaemonSets first, then by workload and name. */
+const byWorkload = (a: BoardPod, b: BoardPod): number =>
+  Number(b.isDaemon) - Number(a.isDaemon) ||
+  compareText(a.workload, b.workload) ||
+  compareText(a.key, b.key)
+
+/** The node at an index of the room as it is once everything is placed, with what moved there. */
+function standingNode(
+  room: Room,
+  index: number,
+  node: NodeObject,
+  fate: BoardNode['fate'],
+  nodeBefore: ReadonlyMap<string, string | null>,
+  ownerOf: (pod: PodObject) => string,
+): BoardNode {
+  const pods = (room.podsOn[index] ?? []).map(({ key, object, shape }): BoardPod => {
+    const from = nodeBefore.get(key) ?? null
+    return {
+      key,
+      workload: ownerOf(object),
+      cpuMilli: shape.cpuMilli,
+      memoryBytes: shape.memoryBytes,
+      isDaemon: isDaemonPod(object),
+      ...(from === node.metadata.name ? {} : { from }),
+    }
+  })
+  const podLimit = room.podLimit[index] ?? Infinity
+  return {
+    ...described(node),
+    cordoned: node.spec?.unschedulable === true,
+    taints: (node.spec?.taints ?? []).map(taintText),
+    cpuMilli: room.allocatable[0]?.[index] ?? 0,
+    memoryBytes: room.allocatable[1]?.[index] ?? 0,
+    podLimit: Number.isFinite(podLimit) ? podLimit : null,
+    cpuUsed: room.used[0]?.[index] ?? 0,
+    memoryUsed: room.used[1]?.[index] ?? 0,
+    pods: pods.sort(byWorkload),
+    fate,
+  }
+}
+
+/** A node that the what-ifs took away: its room is shown, and nothing is on it. */
+function lostNode(node: NodeObject): BoardNode {
+  const room = node.status?.allocatable ?? node.status?.capacity ?? {}
+  return {
+    ...described(node),
+    cordoned: false,
+    taints: [],
+    cpuMilli: amountOf('cpu', room['cpu'] ?? 0, ''),
+    memoryBytes: amountOf('memory', room['memory'] ?? 0, ''),
+    podLimit: null,
+    cpuUsed: 0,
+    memoryUsed: 0,
+    pods: [],
+    fate: 'lost',
+  }
+}
+
+const movesOf = (nodes: readonly BoardNode[]): readonly Move[] =>
+  nodes.flatMap(({ name, pods }) =>
+    pods.flatMap(({ key, from }) => (from === undefined ? [] : [{ pod: key, from, to: name }])),
+  )
+
 /** The board of objects after some what-ifs, in their order. `remedies` says whether those that wait get proven remedies. */
 export function boardOf(
   given: readonly BoardObject[],
   whatIfs: readonly WhatIf[],
   remedies = true,
 ): BoardRead {
-  const before = new Map(
-    given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
-  )
   const objects = whatIfs.reduce<readonly BoardObject[]>(
     (now, whatIf) => (whatIf.kind === 'drain' ? now : applied(now, whatIf)),
     given,
@@ -138,94 +212,40 @@ export function boardOf(
   const drained = whatIfs.flatMap((whatIf) =>
     whatIf.kind === 'drain' && names.has(whatIf.node) ? [whatIf.node] : [],
   )
-  let blocked: readonly { readonly pod: string; readonly says: string }[] = []
+  let blocked: Board['blocked'] = []
   if (drained.length > 0) {
-    const drainRead = drain(world, drained, { allowLocalData: true })
-    if (!drainRead.ok) return drainRead
-    blocked = drainRead.drain.blocked
+    const emptied = drain(world, drained, { allowLocalData: true })
+    if (!emptied.ok) return emptied
+    blocked = emptied.drain.blocked
   }
   const placement = place(world, { remedies })
   const ownerOf = workloadsOf(objects)
-  const existing = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
-  const moves: { pod: string; from: string | null; to: string | null }[] = []
-  const nodes: BoardNode[] = []
-  for (let i = 0; i < room.count; i++) {
-    const node = room.nodes[i]
-    if (!node) continue
-    const pods = (room.podsOn[i] ?? []).map((pod): BoardPod => {
-      const from = before.get(pod.key) ?? null
-      const moved = from !== node.metadata.name
-      if (moved) moves.push({ pod: pod.key, from, to: node.metadata.name })
-      return {
-        key: pod.key,
-        workload: ownerOf(pod.object),
-        cpuMilli: pod.shape.cpuMilli,
-        memoryBytes: pod.shape.memoryBytes,
-        isDaemon: isDaemonPod(pod.object),
-        ...(moved ? { from } : {}),
-      }
-    })
-    let fate: 'drained' | 'stands' | 'new'
-    if (drained.includes(node.metadata.name)) fate = 'drained'
-    else if (existing.has(node.metadata.name)) fate = 'stands'
-    else fate = 'new'
-    nodes.push({
-      name: node.metadata.name,
-      pool: node.metadata.labels?.['gyrarch/pool'] ?? '',
-      zone: node.metadata.labels?.[zoneLabel] ?? '',
-      size: node.metadata.labels?.['node.kubernetes.io/instance-type'] ?? '',
-      cordoned: node.spec?.unschedulable === true,
-      taints: (node.spec?.taints ?? []).map(
-        (taint) => `${taint.key}${taint.value ? `=${taint.value}` : ''}:${taint.effect}`,
-      ),
-      cpuMilli: room.allocatable[0]?.[i] ?? 0,
-      memoryBytes: room.allocatable[1]?.[i] ?? 0,
-      podLimit: Number.isFinite(room.podLimit[i]) ? (room.podLimit[i] ?? null) : null,
-      cpuUsed: room.used[0]?.[i] ?? 0,
-      memoryUsed: room.used[1]?.[i] ?? 0,
-      pods: pods.sort(
-        (a, b) =>
-          Number(b.isDaemon) - Number(a.isDaemon) ||
-          compareText(a.workload, b.workload) ||
-          compareText(a.key, b.key),
-      ),
-      fate,
-    })
+  const nodesBefore = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
+  const nodeBefore = new Map(
+    given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
+  )
+  const fateOf = (name: string): BoardNode['fate'] => {
+    if (drained.includes(name)) return 'drained'
+    return nodesBefore.has(name) ? 'stands' : 'new'
   }
-  for (const [name, node] of existing) {
-    if (names.has(name)) continue
-    const all = node.status?.allocatable ?? node.status?.capacity ?? {}
-    nodes.push({
-      name,
-      pool: node.metadata.labels?.['gyrarch/pool'] ?? '',
-      zone: node.metadata.labels?.[zoneLabel] ?? '',
-      size: node.metadata.labels?.['node.kubernetes.io/instance-type'] ?? '',
-      cordoned: false,
-      taints: [],
-      cpuMilli: amountOf('cpu', all['cpu'] ?? 0, ''),
-      memoryBytes: amountOf('memory', all['memory'] ?? 0, ''),
-      podLimit: null,
-      cpuUsed: 0,
-      memoryUsed: 0,
-      pods: [],
-      fate: 'lost',
-    })
-  }
-  nodes.sort(
+  const standing = room.nodes
+    .slice(0, room.count)
+    .map((node, i) => standingNode(room, i, node, fateOf(node.metadata.name), nodeBefore, ownerOf))
+  const lost = [...nodesBefore.values()].filter((node) => !names.has(node.metadata.name))
+  const nodes = [...standing, ...lost.map(lostNode)].sort(
     (a, b) =>
       compareText(a.pool, b.pool) || compareText(a.zone, b.zone) || byNumber(a.name, b.name),
   )
+  const zones = new Set(nodes.map((node) => node.zone).filter((zone) => zone !== ''))
   return {
     ok: true,
     board: {
       nodes,
       waiting: waitingGroups(objects, placement.waiting, ownerOf),
-      moves,
+      moves: movesOf(standing),
       blocked,
       workloads: workloadList(given),
-      zones: [...new Set(nodes.map((node) => node.zone).filter((zone) => zone !== ''))].sort(
-        compareText,
-      ),
+      zones: [...zones].sort(compareText),
     },
   }
 }

@@ -6,11 +6,12 @@
 import type { Said } from '../contract'
 import { countText, listText } from '../units'
 import { budgetsOf, type Budget } from './budgets'
-import { choose } from './choose'
-import { look, tallyOf } from './filters'
-import { findPreemption } from './preempt'
+import { type Choice, choose } from './choose'
+import { look, type Look, tallyOf } from './filters'
+import { findPreemption, type Preemption } from './preempt'
 import { findRemedies, proves, retarget, type PlacementRemedy } from './remedies'
-import type { World } from './world'
+import type { Room } from './room'
+import type { Pod, World } from './world'
 import { said } from './says'
 
 export interface PlacementOptions {
@@ -82,93 +83,144 @@ export function waitingText(tally: Readonly<Record<string, number>>, nodes: numb
   return `None of ${countText(nodes, 'node')} takes it: ${reasonsText(tally)}.`
 }
 
-/** Places what waits in a world. The world is changed: what is placed stands afterwards. */
-export function place(world: World, options: PlacementOptions = {}): Placement {
-  const { room } = world
-  const placed: PlacedAnswer[] = []
-  const waiting: WaitingAnswer[] = []
-  const evicted: { pod: string; for: string }[] = []
-  const groups = new Map<string, readonly PlacementRemedy[]>()
-  let budgets: readonly Budget[] | null = null
+/** What is remembered from one waiting pod to the next. */
+interface Round {
+  readonly world: World
+  readonly options: PlacementOptions
+  readonly placed: PlacedAnswer[]
+  readonly waiting: WaitingAnswer[]
+  readonly evicted: { pod: string; for: string }[]
+  /** The remedies of pods that are alike. */
+  readonly groups: Map<string, readonly PlacementRemedy[]>
+  /** Read when they are first asked for. */
+  budgets: readonly Budget[] | null
+  /** The lowest priority of what stands: nothing below it can be evicted. */
+  least: number
+  retries: number
+}
+
+function lowestPriority(room: Room): number {
   let least = Infinity
   for (let node = 0; node < room.count; node++)
     for (const pod of room.podsOn[node] ?? []) least = Math.min(least, pod.priority)
-  let retries = 0
+  return least
+}
+
+function putDown(round: Round, pod: Pod, { node, scores }: Choice): void {
+  const { room } = round.world
+  room.put(pod, node)
+  round.least = Math.min(round.least, pod.priority)
+  const nameOf = (index: number): string => room.names[index] ?? ''
+  round.placed.push({
+    pod: pod.key,
+    node: nameOf(node),
+    ...(scores
+      ? {
+          scores: Object.fromEntries([...scores].map(([index, score]) => [nameOf(index), score])),
+        }
+      : {}),
+  })
+}
+
+/** Evicts the victims of a preemption and puts the pod in their place. */
+function preempt(round: Round, pod: Pod, { node, victims }: Preemption): void {
+  const { room } = round.world
+  for (const victim of victims) {
+    room.take(victim, node)
+    round.evicted.push({ pod: victim.key, for: pod.key })
+    for (const budget of round.budgets ?? []) if (budget.covers(victim)) budget.healthy--
+  }
+  room.put(pod, node)
+  round.placed.push({ pod: pod.key, node: room.names[node] ?? '' })
+}
+
+/** Remedies of a pod that finds no place: of the first of its like searched for, of the others tried again. */
+function remediesOf(
+  round: Round,
+  pod: Pod,
+  seen: Look,
+  codes: Uint8Array,
+  isNew: boolean,
+): readonly PlacementRemedy[] {
+  if (round.options.remedies === false) return []
+  const group = round.groups.get(pod.alike)
+  if (group && round.retries < mostRetries) {
+    round.retries += group.length
+    return group
+      .map((remedy) => retarget(remedy, pod))
+      .filter((remedy) => proves(round.world, pod, remedy))
+  }
+  if (!isNew) return []
+  const remedies = findRemedies(round.world, pod, seen, codes)
+  round.groups.set(pod.alike, remedies)
+  return remedies
+}
+
+/** A place for one pod, or why there is none. */
+function placeOne(round: Round, pod: Pod): void {
+  const { world, options } = round
+  const { room } = world
+  const gates = pod.object.spec?.schedulingGates ?? []
+  if (gates.length > 0) {
+    round.waiting.push({
+      pod: pod.key,
+      tally: {},
+      ...said('gated', { gates: gates.map((gate) => `“${gate.name ?? ''}”`) }),
+      remedies: [],
+    })
+    return
+  }
+  const seen = look(room, pod.shape)
+  const choice = choose(room, seen, { scores: options.scores === true })
+  if (choice.node >= 0) {
+    putDown(round, pod, choice)
+    return
+  }
+  // Taken now: the codes are overwritten by the next choice in this room.
+  const tally = tallyOf(room, seen, choice.codes)
+  const codes = choice.codes.slice(0, room.count)
+  const isNew = !round.groups.has(pod.alike) && round.groups.size < mostGroups
+  const mayPreempt =
+    round.least < pod.priority &&
+    (options.preempt === true || (isNew && options.remedies !== false))
+  const preemption = mayPreempt
+    ? findPreemption(room, pod, codes, (round.budgets ??= budgetsOf(world)))
+    : null
+  if (preemption && options.preempt === true) {
+    preempt(round, pod, preemption)
+    return
+  }
+  round.waiting.push({
+    pod: pod.key,
+    tally,
+    ...said('no-node-fits', {
+      tally: waitingText(tally, room.count),
+      victims: preemption?.victims.map((victim) => victim.key) ?? [],
+      node: preemption ? (room.names[preemption.node] ?? '') : '',
+    }),
+    remedies: remediesOf(round, pod, seen, codes, isNew),
+  })
+}
+
+/** Places what waits in a world. The world is changed: what is placed stands afterwards. */
+export function place(world: World, options: PlacementOptions = {}): Placement {
+  const round: Round = {
+    world,
+    options,
+    placed: [],
+    waiting: [],
+    evicted: [],
+    groups: new Map(),
+    budgets: null,
+    least: lowestPriority(world.room),
+    retries: 0,
+  }
   for (const [turn, pod] of world.waiting.entries()) {
     if (turn % 500 === 0) options.onProgress?.(turn / world.waiting.length)
-    const gates = pod.object.spec?.schedulingGates ?? []
-    if (gates.length > 0) {
-      waiting.push({
-        pod: pod.key,
-        tally: {},
-        ...said('gated', {
-          gates: gates.map((gate) => `“${gate.name ?? ''}”`),
-        }),
-        remedies: [],
-      })
-      continue
-    }
-    const seen = look(room, pod.shape)
-    const choice = choose(room, seen, { scores: options.scores === true })
-    if (choice.node >= 0) {
-      room.put(pod, choice.node)
-      least = Math.min(least, pod.priority)
-      placed.push({
-        pod: pod.key,
-        node: room.names[choice.node] ?? '',
-        ...(choice.scores
-          ? {
-              scores: Object.fromEntries(
-                [...choice.scores].map(([node, score]) => [room.names[node] ?? '', score]),
-              ),
-            }
-          : {}),
-      })
-      continue
-    }
-    const tally = tallyOf(room, seen, choice.codes)
-    const group = groups.get(pod.alike)
-    const isNew = !group && groups.size < mostGroups
-    const mayPreempt =
-      least < pod.priority && (options.preempt === true || (isNew && options.remedies !== false))
-    const codes = choice.codes.slice(0, room.count)
-    const preemption = mayPreempt
-      ? findPreemption(room, pod, codes, (budgets ??= budgetsOf(world)))
-      : null
-    if (preemption && options.preempt === true) {
-      for (const victim of preemption.victims) {
-        room.take(victim, preemption.node)
-        evicted.push({ pod: victim.key, for: pod.key })
-        for (const budget of budgets ?? []) if (budget.covers(victim)) budget.healthy--
-      }
-      room.put(pod, preemption.node)
-      placed.push({ pod: pod.key, node: room.names[preemption.node] ?? '' })
-      continue
-    }
-    let remedies: readonly PlacementRemedy[] = []
-    if (options.remedies !== false) {
-      if (group && retries < mostRetries) {
-        retries += group.length
-        remedies = group
-          .map((remedy) => retarget(remedy, pod))
-          .filter((remedy) => proves(world, pod, remedy))
-      } else if (isNew) {
-        remedies = findRemedies(world, pod, seen, codes)
-        groups.set(pod.alike, remedies)
-      }
-    }
-    waiting.push({
-      pod: pod.key,
-      tally,
-      ...said('no-node-fits', {
-        tally: waitingText(tally, room.count),
-        victims: preemption?.victims.map((victim) => victim.key) ?? [],
-        node: preemption ? (room.names[preemption.node] ?? '') : '',
-      }),
-      remedies,
-    })
+    placeOne(round, pod)
   }
   options.onProgress?.(1)
+  const { placed, waiting, evicted } = round
   return { placed, waiting, evicted, nodes: nodeLoads(world) }
 }
 

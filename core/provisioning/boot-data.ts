@@ -143,13 +143,19 @@ function nodeConfig(boot: BootWish): Record<string, unknown> {
   }
 }
 
-/** The full files for one machine. */
-export function bootFiles(boot: BootWish): BootFiles {
-  const member = boot.roles.includes('control-plane')
-  const files: Record<string, unknown>[] = [
+/** A file that is written at the first boot. */
+interface WrittenFile {
+  readonly path: string
+  readonly permissions: string
+  readonly content: string
+}
+
+/** What the machine’s own services are told: the node agent, the API’s audit, what fetches through a web proxy. */
+function writtenFiles(boot: BootWish): readonly WrittenFile[] {
+  const files: WrittenFile[] = [
     { path: '/etc/gyrarch/node.yaml', permissions: '0600', content: yaml(nodeConfig(boot)) },
   ]
-  if (member && boot.auditPolicy !== 'none')
+  if (boot.roles.includes('control-plane') && boot.auditPolicy !== 'none')
     files.push({
       path: '/etc/gyrarch/audit-policy.yaml',
       permissions: '0600',
@@ -162,74 +168,81 @@ export function bootFiles(boot: BootWish): BootFiles {
   if (boot.webProxy) {
     const { url, except } = boot.webProxy
     const told = [`HTTP_PROXY=${url}`, `HTTPS_PROXY=${url}`, `NO_PROXY=${except.join(',')}`]
+    const content = `[Service]\n${told.map((line) => `Environment=${unitValue(line)}\n`).join('')}`
     for (const service of fetchingServices)
       files.push({
         path: `/etc/systemd/system/${service}.d/50-web-proxy.conf`,
         permissions: '0644',
-        content: `[Service]\n${told.map((line) => `Environment=${unitValue(line)}\n`).join('')}`,
+        content,
       })
   }
-  const config = {
-    hostname: boot.node,
-    fqdn: boot.domain === '' ? boot.node : `${boot.node}.${boot.domain}`,
-    preserve_hostname: false,
-    users: [
-      {
-        name: 'duty',
-        groups: ['sudo'],
-        sudo: 'ALL=(ALL) NOPASSWD:ALL',
-        shell: '/bin/bash',
-        lock_passwd: true,
-        ssh_authorized_keys: [...boot.sshKeys],
-      },
-    ],
-    ssh_pwauth: false,
-    growpart: { mode: 'auto', devices: ['/'] },
-    ...(boot.timeServers.length > 0
-      ? { ntp: { enabled: true, servers: [...boot.timeServers] } }
-      : {}),
-    ...(boot.authorities.length > 0
-      ? { ca_certs: { trusted: boot.authorities.map((authority) => authority.pem) } }
-      : {}),
-    write_files: files,
-    runcmd: [
-      ['systemctl', 'daemon-reload'],
-      ['systemctl', 'enable', '--now', 'container-runtime.service'],
-      ['systemctl', 'enable', '--now', 'node-agent.service'],
-    ],
-  }
-  const { card } = boot
-  const network = {
+  return files
+}
+
+/** The user data, as cloud-init takes it. */
+const cloudConfig = (boot: BootWish) => ({
+  hostname: boot.node,
+  fqdn: boot.domain === '' ? boot.node : `${boot.node}.${boot.domain}`,
+  preserve_hostname: false,
+  users: [
+    {
+      name: 'duty',
+      groups: ['sudo'],
+      sudo: 'ALL=(ALL) NOPASSWD:ALL',
+      shell: '/bin/bash',
+      lock_passwd: true,
+      ssh_authorized_keys: [...boot.sshKeys],
+    },
+  ],
+  ssh_pwauth: false,
+  growpart: { mode: 'auto', devices: ['/'] },
+  ...(boot.timeServers.length > 0
+    ? { ntp: { enabled: true, servers: [...boot.timeServers] } }
+    : {}),
+  ...(boot.authorities.length > 0
+    ? { ca_certs: { trusted: boot.authorities.map((authority) => authority.pem) } }
+    : {}),
+  write_files: writtenFiles(boot),
+  runcmd: [
+    ['systemctl', 'daemon-reload'],
+    ['systemctl', 'enable', '--now', 'container-runtime.service'],
+    ['systemctl', 'enable', '--now', 'node-agent.service'],
+  ],
+})
+
+/** The network configuration, version 2. */
+function networkConfig({ card, nameServers, domain }: BootWish) {
+  const address =
+    card.address === null
+      ? { dhcp4: true }
+      : {
+          dhcp4: false,
+          addresses: [card.address],
+          ...(card.gateway === null ? {} : wayOut(card.gateway)),
+        }
+  const search = domain === '' ? {} : { search: [domain] }
+  return {
     version: 2,
     ethernets: {
       cluster: {
         match: { macaddress: card.mac },
         'set-name': card.name,
         ...(card.mtu === null ? {} : { mtu: card.mtu }),
-        ...(card.address === null
-          ? { dhcp4: true }
-          : {
-              dhcp4: false,
-              addresses: [card.address],
-              ...(card.gateway === null ? {} : wayOut(card.gateway)),
-            }),
-        ...(boot.nameServers.length > 0
-          ? {
-              nameservers: {
-                addresses: [...boot.nameServers],
-                ...(boot.domain === '' ? {} : { search: [boot.domain] }),
-              },
-            }
+        ...address,
+        ...(nameServers.length > 0
+          ? { nameservers: { addresses: [...nameServers], ...search } }
           : {}),
       },
     },
   }
-  return {
-    userData: `#cloud-config\n${yaml(config)}`,
-    metaData: yaml({ 'instance-id': boot.instance, 'local-hostname': boot.node }),
-    networkConfig: yaml(network),
-  }
 }
+
+/** The full files for one machine. */
+export const bootFiles = (boot: BootWish): BootFiles => ({
+  userData: `#cloud-config\n${yaml(cloudConfig(boot))}`,
+  metaData: yaml({ 'instance-id': boot.instance, 'local-hostname': boot.node }),
+  networkConfig: yaml(networkConfig(boot)),
+})
 
 export const sha256Hex = (text: string): string => bytesToHex(sha256(utf8ToBytes(text)))
 

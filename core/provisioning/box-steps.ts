@@ -14,15 +14,88 @@ import type { Planned } from './planned'
 import { controlPlanePool } from './planned'
 import { estimates, step } from './steps'
 
-export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
-  const { intent, release } = planned
-  const used = intent.machines.flatMap((machine) => {
-    const box = site.boxes.find((box) => box.name === machine.machine)
+/** A machine that stands, with the part it plays in the draft and the address it will be reached at. */
+interface UsedBox {
+  readonly machine: Planned['intent']['machines'][number]
+  readonly box: SiteView['boxes'][number]
+  readonly address: string
+  readonly network: string
+}
+
+const usedBoxes = (planned: Planned, site: SiteView): readonly UsedBox[] =>
+  planned.intent.machines.flatMap((machine) => {
+    const box = site.boxes.find((candidate) => candidate.name === machine.machine)
     const address = box ? boxAddress(site, box, machine, planned) : null
     return box && address !== null
       ? [{ machine, box, address, network: cardNetwork(site, box, machine)?.name ?? '' }]
       : []
   })
+
+const poolOf = (roles: readonly string[]): string =>
+  roles.includes('control-plane') ? controlPlanePool : 'worker'
+
+/** A machine installed anew and booted; returns the id of the last step. */
+function installSteps(
+  graph: Graph,
+  planned: Planned,
+  site: SiteView,
+  { machine, box, address, network }: UsedBox,
+  index: number,
+): StepId {
+  const { intent, release } = planned
+  const made = bootOfBox(planned, site, box, index)
+  const install = `install:${box.name}`
+  const boot = `boot:${box.name}`
+  const disk = machine.disk ?? box.disks[0]?.identifier ?? ''
+  graph.steps.push(
+    step({
+      id: install,
+      after: ['addresses'],
+      group: machine.nodeName,
+      says: `install ${release?.baseImage ?? ''} ${release?.version ?? ''} on ${disk.split('/').pop() ?? disk}`,
+      command: command('box.install', {
+        site: site.name,
+        name: box.name,
+        cluster: intent.name,
+        release: release?.version ?? '',
+        disk,
+        wipe: machine.wipe ?? null,
+        card: machine.card ?? box.cards[0]?.name ?? '',
+        address,
+        network,
+      }),
+      undo: command('box.clear', { site: site.name, name: box.name }),
+      seconds: estimates.installBox,
+    }),
+    step({
+      id: boot,
+      after: [install],
+      group: machine.nodeName,
+      says: 'restart from disk, first boot, runtime and agent',
+      command: command('machine.boot', {
+        site: site.name,
+        name: box.name,
+        ...(made ? { bootData: bootArgs(made) } : {}),
+        ...surroundings(planned),
+      }),
+      undo: command('machine.stop', { site: site.name, name: box.name }),
+      seconds: estimates.bootBox,
+    }),
+  )
+  graph.reserves.push({
+    kind: 'machine',
+    site: site.name,
+    zone: box.zone,
+    what: box.name,
+    cores: box.cores,
+    memoryBytes: box.memoryBytes,
+  })
+  graph.creates.push(ref('node', intent.name, machine.nodeName))
+  return boot
+}
+
+export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): void {
+  const used = usedBoxes(planned, site)
   const endpoint = `https://${used[0]?.address ?? ''}:6443`
   graph.steps.push(registerStep(planned, endpoint))
   const held = used.map(({ machine, address, network }) => ({
@@ -35,78 +108,33 @@ export function raiseOnBoxes(graph: Graph, planned: Planned, site: SiteView): vo
     graph.reserves.push({ kind: 'address', site: site.name, what: address })
     graph.creates.push(ref('address', site.name, address))
   }
-  const booted = used.map(({ machine, box, address, network }, i) => {
-    const made = bootOfBox(planned, site, box, i)
-    if (joinsBy(machine, box) === 'script')
-      return { machine, box, boot: callSteps(graph, planned, machine, box, address, network) }
-    const install = `install:${box.name}`
-    const boot = `boot:${box.name}`
-    const disk = machine.disk ?? box.disks[0]?.identifier ?? ''
-    graph.steps.push(
-      step({
-        id: install,
-        after: ['addresses'],
-        group: machine.nodeName,
-        says: `install ${release?.baseImage ?? ''} ${release?.version ?? ''} on ${disk.split('/').pop() ?? disk}`,
-        command: command('box.install', {
-          site: site.name,
-          name: box.name,
-          cluster: intent.name,
-          release: release?.version ?? '',
-          disk,
-          wipe: machine.wipe ?? null,
-          card: machine.card ?? box.cards[0]?.name ?? '',
-          address,
-          network,
-        }),
-        undo: command('box.clear', { site: site.name, name: box.name }),
-        seconds: estimates.installBox,
-      }),
-      step({
-        id: boot,
-        after: [install],
-        group: machine.nodeName,
-        says: 'restart from disk, first boot, runtime and agent',
-        command: command('machine.boot', {
-          site: site.name,
-          name: box.name,
-          ...(made ? { bootData: bootArgs(made) } : {}),
-          ...surroundings(planned),
-        }),
-        undo: command('machine.stop', { site: site.name, name: box.name }),
-        seconds: estimates.bootBox,
-      }),
-    )
-    graph.reserves.push({
-      kind: 'machine',
-      site: site.name,
-      zone: box.zone,
-      what: box.name,
-      cores: box.cores,
-      memoryBytes: box.memoryBytes,
-    })
-    graph.creates.push(ref('node', intent.name, machine.nodeName))
+  const booted = used.map((usedBox, i) => {
+    const { machine, box, address, network } = usedBox
+    const boot =
+      joinsBy(machine, box) === 'script'
+        ? callSteps(graph, planned, machine, box, address, network)
+        : installSteps(graph, planned, site, usedBox, i)
     return { machine, box, boot }
   })
   const first = booted.find(({ machine }) => machine.roles.includes('control-plane'))
   apiStep(graph, planned, first ? [first.boot] : [], first?.box.name ?? null, endpoint)
-  const pool = (roles: readonly string[]): string =>
-    roles.includes('control-plane') ? controlPlanePool : 'worker'
   const joined = booted.map(({ machine, box, boot }) =>
     joinStep(
       graph,
       planned,
-      { name: machine.nodeName, pool: pool(machine.roles), zone: box.zone, roles: machine.roles },
+      {
+        name: machine.nodeName,
+        pool: poolOf(machine.roles),
+        zone: box.zone,
+        roles: machine.roles,
+      },
       box.name,
       ['api', boot],
     ),
   )
+  const workers = booted.filter(({ machine }) => machine.roles.includes('worker'))
   closingSteps(graph, planned, joined, [
-    ...new Set(
-      booted
-        .filter(({ machine }) => machine.roles.includes('worker'))
-        .map(({ machine }) => pool(machine.roles)),
-    ),
+    ...new Set(workers.map(({ machine }) => poolOf(machine.roles))),
   ])
 }
 

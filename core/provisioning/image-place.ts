@@ -2,9 +2,17 @@
 import { quoted, type Said } from '../contract'
 import { command } from '../contract'
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type Plan, type RawFinding, ref } from '../changes'
-import { type FleetView, siteOf } from '../fleet'
-import { findRelease, newestFirst } from '../releases'
+import {
+  type ChangeKind,
+  type Fact,
+  longestPath,
+  type Plan,
+  type RawFinding,
+  ref,
+  stop,
+} from '../changes'
+import { type FleetView, siteOf, type SiteView } from '../fleet'
+import { findRelease, newestFirst, type Release } from '../releases'
 import { siteSpend } from '../spend'
 import { listText } from '../units'
 import { estimates, step } from './steps'
@@ -16,108 +24,80 @@ export const imagePlaceIntent = z.strictObject({
 })
 export type ImagePlaceIntent = z.infer<typeof imagePlaceIntent>
 
+/** Releases that are built for the site and of which it holds no image yet, the newest first. */
+const placeable = (site: SiteView, view: FleetView): readonly Release[] =>
+  newestFirst(view.catalogue).filter(
+    ({ withdrawn, architectures, version }) =>
+      withdrawn === null &&
+      architectures.includes(site.arch) &&
+      !site.images.some((image) => image.release === version),
+  )
+
+/** What stands against the release: unknown, withdrawn, not built for the site, or there already. */
+function checkRelease(
+  intent: ImagePlaceIntent,
+  site: SiteView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const release = findRelease(view.catalogue, intent.release)
+  const offers = placeable(site, view)
+    .slice(0, 2)
+    .map(({ version }) => ({
+      says: `Place ${version}`,
+      change: { patchDraft: [{ op: 'replace', path: '/release', value: version } as const] },
+    }))
+  const objection = (rule: string, says: Said, fact: Fact): readonly RawFinding[] => [
+    stop(rule, 'release', says, [fact], offers),
+  ]
+  const source = 'release catalogue'
+  if (!release)
+    return objection('release.available', said('release.available', { release: intent.release }), {
+      ...said('releases-listed', { catalogueCount: view.catalogue.length }),
+      source,
+    })
+  const { version, withdrawn, architectures } = release
+  if (withdrawn !== null)
+    return objection('release.withdrawn', said('release.withdrawn', { version, withdrawn }), {
+      ...quoted('withdrawn', withdrawn),
+      source,
+    })
+  if (!architectures.includes(site.arch))
+    return objection(
+      'release.architecture',
+      said('release.architecture', { version, arch: site.arch }),
+      { ...said('built', { architectures }), source },
+    )
+  if (!site.images.some((image) => image.release === version)) return []
+  return objection('image.there', said('image.there', { site: site.name, version }), {
+    ...said('images-held', { images: site.images.map((image) => image.release) }),
+    source: site.name,
+    at: site.observedAt,
+  })
+}
+
 function check(intent: ImagePlaceIntent, view: FleetView): readonly RawFinding[] {
   const site = siteOf(view, intent.site)
-  const release = findRelease(view.catalogue, intent.release)
-  const usable = newestFirst(view.catalogue).filter(
-    (otherRelease) =>
-      otherRelease.withdrawn === null &&
-      site !== undefined &&
-      otherRelease.architectures.includes(site.arch) &&
-      !site.images.some((image) => image.release === otherRelease.version),
-  )
-  const offers = usable.slice(0, 2).map((otherRelease) => ({
-    says: `Place ${otherRelease.version}`,
-    change: {
-      patchDraft: [{ op: 'replace', path: '/release', value: otherRelease.version } as const],
-    },
-  }))
-  const stop = (
-    rule: string,
-    field: string,
-    objection: Said,
-    because: RawFinding['because'],
-    remedies: RawFinding['offers'] = [],
-  ): RawFinding => ({ level: 'stop', rule, field, ...objection, because, offers: remedies ?? [] })
   if (!site)
     return [
       stop('site.known', 'site', said('site.known', { site: intent.site }), [
-        {
-          ...said('sites', { sites: view.sites.map((otherSite) => otherSite.name) }),
-          source: 'fleet',
-        },
+        { ...said('sites', { sites: view.sites.map(({ name }) => name) }), source: 'fleet' },
       ]),
     ]
   const seen = { source: site.name, at: site.observedAt }
-  const findings: RawFinding[] = []
   if (site.kind === 'cloud')
     return [
       stop('image.cloud', 'site', said('image.cloud', { site: site.name }), [
         { ...said('site-is-cloud', { site: site.name }), ...seen },
       ]),
     ]
-  if (!site.connected)
-    findings.push(
-      stop('image.reach', 'site', said('image.reach', { site: site.name }), [
-        { ...said('disconnected', { site: site.name }), ...seen },
-      ]),
-    )
-  if (!release)
-    findings.push(
-      stop(
-        'release.available',
-        'release',
-        said('release.available', { release: intent.release }),
-        [
-          {
-            ...said('releases-listed', { catalogueCount: view.catalogue.length }),
-            source: 'release catalogue',
-          },
-        ],
-        offers,
-      ),
-    )
-  else if (release.withdrawn !== null)
-    findings.push(
-      stop(
-        'release.withdrawn',
-        'release',
-        said('release.withdrawn', { version: release.version, withdrawn: release.withdrawn }),
-        [{ ...quoted('withdrawn', release.withdrawn), source: 'release catalogue' }],
-        offers,
-      ),
-    )
-  else if (!release.architectures.includes(site.arch))
-    findings.push(
-      stop(
-        'release.architecture',
-        'release',
-        said('release.architecture', { version: release.version, arch: site.arch }),
-        [
-          {
-            ...said('built', { architectures: release.architectures }),
-            source: 'release catalogue',
-          },
-        ],
-        offers,
-      ),
-    )
-  else if (site.images.some((image) => image.release === release.version))
-    findings.push(
-      stop(
-        'image.there',
-        'release',
-        said('image.there', { site: site.name, version: release.version }),
-        [
-          {
-            ...said('images-held', { images: site.images.map((image) => image.release) }),
-            ...seen,
-          },
-        ],
-        offers,
-      ),
-    )
-  return findings
+  const reach = site.connected
+    ? []
+    : [
+        stop('image.reach', 'site', said('image.reach', { site: site.name }), [
+          { ...said('disconnected', { site: site.name }), ...seen },
+        ]),
+      ]
+  return [...reach, ...checkRelease(intent, site, view)]
 }
 
 function plan(intent: ImagePlaceIntent, view: FleetView): Plan {

@@ -3,7 +3,15 @@ export { type Graph, joinStep, machineSteps } from './machine-steps'
 export { siteAfter } from './raise-plan'
 export { estimates, step } from './steps'
 export { type BootOf, bootDataOf } from './boot-plan'
-export { type CallFacts, isAddress, joinsBy, joinScript, judgeCall, missingToQuorum } from './join'
+export {
+  type CallFacts,
+  type CallProblem,
+  isAddress,
+  joinsBy,
+  joinScript,
+  judgeCall,
+  missingToQuorum,
+} from './join'
 export { masked } from './boot-data'
 export { seedVolume } from './seed-volume'
 export { imagePlace, imagePlaceIntent, type ImagePlaceIntent } from './image-place'
@@ -19,6 +27,6 @@ export {
   startCount,
 } from './planned'
 export { nameFindings } from './checks/identity'
-export { bestDisk } from './checks/box'
+export { bestDisk } from './checks/box-disk'
 export { checkHostRoom, checkQuota } from './checks/room'
 export { checkCredentials } from './checks/surroundings'

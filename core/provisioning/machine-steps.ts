@@ -79,6 +79,64 @@ export const surroundings = (planned: Planned) => ({
   timeServers: planned.intent.services?.timeServers ?? [],
 })
 
+/** What was made before and turned out bad goes first; those steps are taken back by this one. */
+function discardStep({ intent }: Planned, machine: PlannedMachine, after: readonly StepId[]): Step {
+  const earlier = Array.from({ length: machine.again }, (_, i) => suffixOf(i))
+  return step({
+    id: `discard:${machine.name}${suffixOf(machine.again)}`,
+    after,
+    group: machine.name,
+    says: 'discard the machine that would not run',
+    command: command('machine.delete', { site: intent.site, name: machine.name }),
+    replaces: earlier.flatMap((suffix) =>
+      ['create', 'boot', 'publish', 'discard'].map((what) => `${what}:${machine.name}${suffix}`),
+    ),
+    seconds: estimates.deleteMachine,
+  })
+}
+
+/** What tells the steps of a machine made again from those before. */
+const suffixOf = (again: number): string => (again === 0 ? '' : `@${again}`)
+
+/** The network a machine of a hall is put on; a cloud chooses by itself. */
+function networkOf(planned: Planned, machine: PlannedMachine): string | null {
+  if (planned.site?.kind !== 'hall') return null
+  const network =
+    machine.role === 'control-plane' ? planned.managementNetwork : planned.nodesNetwork
+  return network?.name ?? null
+}
+
+function createStep(
+  planned: Planned,
+  machine: PlannedMachine,
+  after: readonly StepId[],
+  address: string | null,
+): Step {
+  const { intent, site, release } = planned
+  const isHall = site?.kind === 'hall'
+  return step({
+    id: `create:${machine.name}${suffixOf(machine.again)}`,
+    after,
+    group: machine.name,
+    says: isHall ? 'place on a host, clone the disk' : `create in ${machine.zone}`,
+    command: command('machine.create', {
+      site: intent.site,
+      name: machine.name,
+      zone: machine.zone,
+      size: machine.size,
+      release: release?.version ?? '',
+      rootDiskGb: machine.rootDiskGb,
+      lifetime: machine.lifetime,
+      cluster: intent.name,
+      apart: machine.role === 'control-plane' ? intent.name : null,
+      network: networkOf(planned, machine),
+      address,
+    }),
+    undo: command('machine.delete', { site: intent.site, name: machine.name }),
+    seconds: isHall ? estimates.createInHall : estimates.createInCloud,
+  })
+}
+
 /** Create and boot one machine; returns the id of the last step. */
 export function machineSteps(
   graph: Graph,
@@ -87,64 +145,18 @@ export function machineSteps(
   after: readonly StepId[],
   address: string | null,
 ): StepId {
-  const { intent, site, release } = planned
-  const hall = site?.kind === 'hall'
-  const suffix = machine.again === 0 ? '' : `@${machine.again}`
-  const create = `create:${machine.name}${suffix}`
-  const boot = `boot:${machine.name}${suffix}`
-  if (machine.again > 0) {
-    // What was made before and turned out bad goes first; those steps are taken back by this one.
-    const before = Array.from({ length: machine.again }, (_, i) => (i === 0 ? '' : `@${i}`))
-    graph.steps.push(
-      step({
-        id: `discard:${machine.name}${suffix}`,
-        after,
-        group: machine.name,
-        says: 'discard the machine that would not run',
-        command: command('machine.delete', { site: intent.site, name: machine.name }),
-        replaces: before.flatMap((was) => [
-          `create:${machine.name}${was}`,
-          `boot:${machine.name}${was}`,
-          `publish:${machine.name}${was}`,
-          `discard:${machine.name}${was}`,
-        ]),
-        seconds: estimates.deleteMachine,
-      }),
-    )
-  }
+  const { intent, site } = planned
+  const discard = machine.again > 0 ? discardStep(planned, machine, after) : null
+  if (discard) graph.steps.push(discard)
+  const create = createStep(planned, machine, discard ? [discard.id] : after, address)
+  graph.steps.push(create)
   const made = site ? bootOfMachine(planned, site, machine, address) : null
-  let network: string | undefined
-  if (machine.role === 'control-plane' && hall) network = planned.managementNetwork?.name
-  else if (hall) network = planned.nodesNetwork?.name
-  else network = undefined
-  graph.steps.push(
-    step({
-      id: create,
-      after: machine.again > 0 ? [`discard:${machine.name}${suffix}`] : after,
-      group: machine.name,
-      says: hall ? 'place on a host, clone the disk' : `create in ${machine.zone}`,
-      command: command('machine.create', {
-        site: intent.site,
-        name: machine.name,
-        zone: machine.zone,
-        size: machine.size,
-        release: release?.version ?? '',
-        rootDiskGb: machine.rootDiskGb,
-        lifetime: machine.lifetime,
-        cluster: intent.name,
-        apart: machine.role === 'control-plane' ? intent.name : null,
-        network: network ?? null,
-        address,
-      }),
-      undo: command('machine.delete', { site: intent.site, name: machine.name }),
-      seconds: hall ? estimates.createInHall : estimates.createInCloud,
-    }),
-  )
-  const published = made ? publishStep(graph, planned, made, [create]) : []
+  const published = made ? publishStep(graph, planned, made, [create.id]) : []
+  const boot = `boot:${machine.name}${suffixOf(machine.again)}`
   graph.steps.push(
     step({
       id: boot,
-      after: [create, ...published],
+      after: [create.id, ...published],
       group: machine.name,
       says: 'power on, first boot, runtime and agent',
       command: command('machine.boot', {
@@ -154,7 +166,7 @@ export function machineSteps(
         ...surroundings(planned),
       }),
       undo: command('machine.stop', { site: intent.site, name: machine.name }),
-      seconds: hall ? estimates.bootInHall : estimates.bootInCloud,
+      seconds: site?.kind === 'hall' ? estimates.bootInHall : estimates.bootInCloud,
     }),
   )
   graph.reserves.push({

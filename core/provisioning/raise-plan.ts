@@ -17,179 +17,202 @@ import { lowestFree, takenIn } from './static-addresses'
 import { askRetry, estimates, from, step } from './steps'
 import { countText } from '../units'
 
+/** Holds addresses at the site and says so to other drafts. */
+function reserveAddresses(graph: Graph, site: SiteView, addresses: Iterable<string>): void {
+  for (const address of addresses) {
+    graph.reserves.push({ kind: 'address', site: site.name, what: address })
+    graph.creates.push(ref('address', site.name, address))
+  }
+}
+
+/** A control plane that the site runs itself, of a tier. */
+function managedControlPlane(
+  graph: Graph,
+  planned: Planned,
+  site: SiteView,
+  { tier }: Extract<Planned['intent']['controlPlane'], { readonly kind: 'managed' }>,
+): void {
+  const { intent, release } = planned
+  graph.steps.push(
+    registerStep(planned, null),
+    step({
+      id: 'control-plane',
+      after: ['register'],
+      group: 'API',
+      says: `order a managed control plane, tier ${tier}`,
+      command: command('controlplane.create', {
+        site: site.name,
+        cluster: intent.name,
+        tier,
+        release: release?.version ?? '',
+      }),
+      undo: command('controlplane.delete', { site: site.name, cluster: intent.name }),
+      seconds: estimates.managedControlPlane,
+    }),
+  )
+  graph.creates.push(ref('control-plane', site.name, intent.name))
+  apiStep(graph, planned, ['control-plane'], null, from('control-plane', 'endpoint'))
+}
+
+/** The address of the API, which moves to whichever member lives, and one for each member; a cloud gives its own. */
+function heldByMembers(planned: Planned, site: SiteView, members: readonly PlannedMachine[]) {
+  if (site.kind !== 'hall') return []
+  const { intent, statics, managementNetwork } = planned
+  const addresses = statics?.addresses ?? members.map(() => '')
+  return addresses.map((address, i) => ({
+    address,
+    network: managementNetwork?.name ?? '',
+    for: i === 0 ? `${intent.name} API` : (members[i - 1]?.name ?? `${intent.name} spare`),
+  }))
+}
+
+/** The machine that began the control plane leaves it to those that stay; returns the last step. */
+function leaveSteps(
+  graph: Graph,
+  planned: Planned,
+  temporary: PlannedMachine,
+  after: readonly StepId[],
+): StepId {
+  const { intent } = planned
+  const [leave, gone] = ['leave:begin', 'delete:begin']
+  graph.steps.push(
+    step({
+      id: leave,
+      after,
+      group: temporary.name,
+      says: 'leave the control plane to the machines that stay',
+      command: command('member.leave', { cluster: intent.name, machine: temporary.name }),
+      seconds: estimates.joinNode,
+      retry: askRetry,
+    }),
+    step({
+      id: gone,
+      after: [leave],
+      group: temporary.name,
+      says: 'delete the temporary machine',
+      command: command('machine.delete', { site: intent.site, name: temporary.name }),
+      seconds: estimates.deleteMachine,
+    }),
+  )
+  return gone
+}
+
+/** A control plane of own members; returns the steps after which they have joined. */
+function ownControlPlane(
+  graph: Graph,
+  planned: Planned,
+  site: SiteView,
+  members: readonly PlannedMachine[],
+): readonly StepId[] {
+  const { intent } = planned
+  const held = heldByMembers(planned, site, members)
+  const endpoint = site.kind === 'hall' ? `https://${held[0]?.address ?? ''}:6443` : null
+  graph.steps.push(registerStep(planned, endpoint))
+  if (held.length > 0) graph.steps.push(holdStep(planned, held))
+  reserveAddresses(
+    graph,
+    site,
+    held.map(({ address }) => address),
+  )
+  const ready: StepId = held.length > 0 ? 'addresses' : 'register'
+  const begin = (machine: PlannedMachine, booted: StepId): void =>
+    apiStep(graph, planned, [booted], machine.name, endpoint ?? from(booted, 'endpoint'))
+  const first = members[0]
+  const temporary =
+    intent.controlPlane.kind === 'own' &&
+    intent.controlPlane.begins === 'temporary-machine' &&
+    first
+      ? { ...first, name: `${intent.name}-begin`, again: 0 }
+      : null
+  if (temporary) begin(temporary, machineSteps(graph, planned, temporary, [ready], null))
+  const roles = tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
+  const joined = members.map((member, i) => {
+    const begins = i === 0 && !temporary
+    const address = held[i + 1]?.address ?? null
+    const booted = machineSteps(graph, planned, member, begins ? [ready] : ['api'], address)
+    if (begins) begin(member, booted)
+    return joinStep(
+      graph,
+      planned,
+      { ...member, roles },
+      member.name,
+      begins ? ['api'] : ['api', booted],
+    )
+  })
+  return temporary ? [...joined, leaveSteps(graph, planned, temporary, joined)] : joined
+}
+
+/** A step that holds addresses for machines by their name, where there are any. */
+function holdForMachines(
+  graph: Graph,
+  planned: Planned,
+  site: SiteView,
+  {
+    id,
+    network,
+    addresses,
+    purpose,
+    suffix = '',
+  }: {
+    readonly id: StepId
+    readonly network: string | undefined
+    readonly addresses: ReadonlyMap<string, string>
+    readonly purpose: string
+    readonly suffix?: string
+  },
+): void {
+  if (addresses.size === 0) return
+  graph.steps.push(
+    step({
+      id,
+      after: ['register'],
+      group: 'network',
+      says: `hold ${countText(addresses.size, 'address', 'addresses')} ${purpose}`,
+      command: command('address.hold', {
+        site: site.name,
+        cluster: planned.intent.name,
+        addresses: [...addresses].map(([name, address]) => ({
+          address,
+          network: network ?? '',
+          for: `${name}${suffix}`,
+        })),
+      }),
+      undo: command('address.release', { site: site.name, addresses: [...addresses.values()] }),
+      seconds: estimates.holdAddresses,
+    }),
+  )
+  reserveAddresses(graph, site, addresses.values())
+}
+
 function raiseOnMachines(graph: Graph, planned: Planned, site: SiteView): void {
-  const { intent, machines, statics, managementNetwork, release } = planned
+  const { intent, machines } = planned
   const members = machines.filter((machine) => machine.role === 'control-plane')
   const workers = machines.filter((machine) => machine.role === 'worker')
   const joined: StepId[] = []
-  if (intent.controlPlane.kind === 'managed') {
-    graph.steps.push(registerStep(planned, null))
-    graph.steps.push(
-      step({
-        id: 'control-plane',
-        after: ['register'],
-        group: 'API',
-        says: `order a managed control plane, tier ${intent.controlPlane.tier}`,
-        command: command('controlplane.create', {
-          site: site.name,
-          cluster: intent.name,
-          tier: intent.controlPlane.tier,
-          release: release?.version ?? '',
-        }),
-        undo: command('controlplane.delete', { site: site.name, cluster: intent.name }),
-        seconds: estimates.managedControlPlane,
-      }),
-    )
-    graph.creates.push(ref('control-plane', site.name, intent.name))
-    apiStep(graph, planned, ['control-plane'], null, from('control-plane', 'endpoint'))
-  } else {
-    const addresses = statics?.addresses ?? members.map(() => '')
-    const floating = site.kind === 'hall' ? (addresses[0] ?? '') : ''
-    const endpoint = site.kind === 'hall' ? `https://${floating}:6443` : null
-    graph.steps.push(registerStep(planned, endpoint))
-    const network = managementNetwork?.name ?? ''
-    const held =
-      site.kind === 'hall'
-        ? addresses.map((address, i) => ({
-            address,
-            network,
-            for: i === 0 ? `${intent.name} API` : (members[i - 1]?.name ?? `${intent.name} spare`),
-          }))
-        : []
-    if (held.length) graph.steps.push(holdStep(planned, held))
-    for (const { address } of held) {
-      graph.reserves.push({ kind: 'address', site: site.name, what: address })
-      graph.creates.push(ref('address', site.name, address))
-    }
-    const ready: StepId = held.length ? 'addresses' : 'register'
-    const first = members[0]
-    const temporary =
-      intent.controlPlane.begins === 'temporary-machine' && first
-        ? { ...first, name: `${intent.name}-begin`, again: 0 }
-        : null
-    if (temporary)
-      apiStep(
-        graph,
-        planned,
-        [machineSteps(graph, planned, temporary, [ready], null)],
-        temporary.name,
-        endpoint ?? from(`boot:${temporary.name}`, 'endpoint'),
-      )
-    const roles = tolerated(planned) ? ['control-plane'] : ['control-plane', 'worker']
-    const membersJoined = members.map((member, i) => {
-      const begins = i === 0 && !temporary
-      const booted = machineSteps(
-        graph,
-        planned,
-        member,
-        begins ? [ready] : ['api'],
-        held[i + 1]?.address ?? null,
-      )
-      if (begins)
-        apiStep(graph, planned, [booted], member.name, endpoint ?? from(booted, 'endpoint'))
-      return joinStep(
-        graph,
-        planned,
-        { ...member, roles },
-        member.name,
-        begins ? ['api'] : ['api', booted],
-      )
-    })
-    joined.push(...membersJoined)
-    if (temporary) {
-      graph.steps.push(
-        step({
-          id: 'leave:begin',
-          after: membersJoined,
-          group: temporary.name,
-          says: 'leave the control plane to the machines that stay',
-          command: command('member.leave', { cluster: intent.name, machine: temporary.name }),
-          seconds: estimates.joinNode,
-          retry: askRetry,
-        }),
-        step({
-          id: 'delete:begin',
-          after: ['leave:begin'],
-          group: temporary.name,
-          says: 'delete the temporary machine',
-          command: command('machine.delete', { site: site.name, name: temporary.name }),
-          seconds: estimates.deleteMachine,
-        }),
-      )
-      joined.push('delete:begin')
-    }
-  }
-  const outside = publicAddresses(planned, site, [...members, ...workers])
-  if (outside.size > 0) {
-    const network = site.networks.find((network) => network.role === 'frontage')?.name ?? ''
-    graph.steps.push(
-      step({
-        id: 'public-addresses',
-        after: ['register'],
-        group: 'network',
-        says: `hold ${countText(outside.size, 'address', 'addresses')} outside, one for each node`,
-        command: command('address.hold', {
-          site: site.name,
-          cluster: intent.name,
-          addresses: [...outside].map(([name, address]) => ({
-            address,
-            network,
-            for: `${name} outside`,
-          })),
-        }),
-        undo: command('address.release', { site: site.name, addresses: [...outside.values()] }),
-        seconds: estimates.holdAddresses,
-      }),
-    )
-    for (const address of outside.values()) {
-      graph.reserves.push({ kind: 'address', site: site.name, what: address })
-      graph.creates.push(ref('address', site.name, address))
-    }
-  }
+  if (intent.controlPlane.kind === 'managed')
+    managedControlPlane(graph, planned, site, intent.controlPlane)
+  else joined.push(...ownControlPlane(graph, planned, site, members))
+  holdForMachines(graph, planned, site, {
+    id: 'public-addresses',
+    network: site.networks.find((network) => network.role === 'frontage')?.name,
+    addresses: publicAddresses(planned, site, [...members, ...workers]),
+    purpose: 'outside, one for each node',
+    suffix: ' outside',
+  })
   const staticWorkers = workerAddresses(planned, site, workers)
-  if (staticWorkers.size > 0) {
-    const network = planned.nodesNetwork?.name ?? ''
-    graph.steps.push(
-      step({
-        id: 'worker-addresses',
-        after: ['register'],
-        group: 'network',
-        says: `hold ${countText(staticWorkers.size, 'address', 'addresses')} for workers`,
-        command: command('address.hold', {
-          site: site.name,
-          cluster: intent.name,
-          addresses: [...staticWorkers].map(([name, address]) => ({
-            address,
-            network,
-            for: name,
-          })),
-        }),
-        undo: command('address.release', {
-          site: site.name,
-          addresses: [...staticWorkers.values()],
-        }),
-        seconds: estimates.holdAddresses,
-      }),
-    )
-    for (const address of staticWorkers.values()) {
-      graph.reserves.push({ kind: 'address', site: site.name, what: address })
-      graph.creates.push(ref('address', site.name, address))
-    }
-  }
+  holdForMachines(graph, planned, site, {
+    id: 'worker-addresses',
+    network: planned.nodesNetwork?.name,
+    addresses: staticWorkers,
+    purpose: 'for workers',
+  })
   for (const worker of workers) {
-    const booted = machineSteps(
-      graph,
-      planned,
-      worker,
-      ['api'],
-      staticWorkers.get(worker.name) ?? null,
-    )
+    const address = staticWorkers.get(worker.name) ?? null
+    const booted = machineSteps(graph, planned, worker, ['api'], address)
     joined.push(joinStep(graph, planned, { ...worker, roles: ['worker'] }, worker.name, [booted]))
   }
-  const pools = [
-    ...new Set([...(tolerated(planned) ? [] : members), ...workers].map((machine) => machine.pool)),
-  ]
-  closingSteps(graph, planned, joined, pools)
+  const running = [...(tolerated(planned) ? [] : members), ...workers]
+  closingSteps(graph, planned, joined, [...new Set(running.map((machine) => machine.pool))])
   frontSteps(graph, planned, site, joined)
 }
 

@@ -84,102 +84,202 @@ const isDaemon = (pod: Pod): boolean =>
 
 const patienceSeconds = 600
 
+interface Trial {
+  readonly pool: ScalablePool
+  /** How many of the pods an empty node of the pool would take. */
+  readonly taken: number
+  /** The share of it left unused. */
+  readonly unused: number
+}
+
+/** What an empty node of a pool would take of some pods. The room is left as it was. */
+function trialOf(room: Room, pool: ScalablePool, pods: readonly Pod[]): Trial {
+  if (room.isFull) return { pool, taken: 0, unused: 1 }
+  const node = room.addNode(pool.make(`${pool.name}-trial`), 'pool')
+  const placed = pods.filter((pod) => {
+    const choice = chooseFor(room, pod.shape, { without: (candidate) => candidate !== node })
+    if (choice.node !== node) return false
+    room.put(pod, node)
+    return true
+  })
+  const free = (resource: number): number =>
+    1 - (room.used[resource]?.[node] ?? 0) / Math.max(1, room.allocatable[resource]?.[node] ?? 1)
+  const unused = (free(0) + free(1)) / 2
+  for (const pod of placed) room.take(pod, node)
+  room.dropLastNode()
+  return { pool, taken: placed.length, unused }
+}
+
+/** The trial that is best by the order given; of equals the first. */
+const bestOf = (trials: readonly Trial[], order: PoolOrder): Trial | null =>
+  trials.reduce<Trial | null>((best, trial) => {
+    if (best === null) return trial
+    const isBetter =
+      (order === 'tightest' && trial.unused < best.unused) ||
+      (order === 'cheapest' && trial.pool.hourly < best.pool.hourly)
+    return isBetter ? trial : best
+  }, null)
+
 /** The node loop of the day: nodes ordered for what waits, ready after their start, and given back when half empty for ten minutes. */
-function nodeLoop(room: Room, given: DayPlan['nodes']) {
-  const arriving: { readonly pool: ScalablePool; readonly at: number }[] = []
-  const extra = new Map<number, ScalablePool>()
-  const closed = new Set<number>()
-  const halfSince = new Map<number, number>()
-  let grownAt = -Infinity
-  let made = 0
-  const countOf = (pool: ScalablePool): number =>
-    pool.count +
-    arriving.filter((arrival) => arrival.pool === pool).length +
-    [...extra].filter(([node, other]) => other === pool && !closed.has(node)).length
-  /** How many of the pods an empty node of a pool would take, and the share of it left unused. */
-  const trial = (
-    pool: ScalablePool,
-    pods: readonly Pod[],
-  ): { readonly taken: number; readonly unused: number } => {
-    if (room.isFull) return { taken: 0, unused: 1 }
-    const node = room.addNode(pool.make(`${pool.name}-trial`), 'pool')
-    const placed = pods.filter((pod) => {
-      if (
-        chooseFor(room, pod.shape, { without: (otherValue) => otherValue !== node }).node !== node
-      )
-        return false
-      room.put(pod, node)
-      return true
-    })
-    const share = (r: number): number =>
-      1 - (room.used[r]?.[node] ?? 0) / Math.max(1, room.allocatable[r]?.[node] ?? 1)
-    const unused = (share(0) + share(1)) / 2
-    for (const pod of placed) room.take(pod, node)
-    room.dropLastNode()
-    return { taken: placed.length, unused }
+class NodeLoop {
+  private readonly arriving: { readonly pool: ScalablePool; readonly at: number }[] = []
+  private readonly extra = new Map<number, ScalablePool>()
+  private readonly closed = new Set<number>()
+  private readonly halfSince = new Map<number, number>()
+  private grownAt = -Infinity
+  private made = 0
+
+  constructor(
+    private readonly room: Room,
+    private readonly given: DayPlan['nodes'],
+  ) {}
+
+  readonly isClosed = (node: number): boolean => this.closed.has(node)
+
+  get count(): number {
+    return this.room.count - this.closed.size
   }
-  return {
-    isClosed: (node: number): boolean => closed.has(node),
-    count: (): number => room.count - closed.size,
-    /** Nodes that are ready now; what each costs an hour. */
-    arrivals: (seconds: number): readonly number[] => {
-      const now = arriving.filter((arrival) => arrival.at <= seconds)
-      for (const entry of now) {
-        arriving.splice(arriving.indexOf(entry), 1)
-        extra.set(
-          room.addNode(entry.pool.make(`${entry.pool.name}-day-${++made}`), 'pool'),
-          entry.pool,
-        )
-      }
-      return now.map((entry) => entry.pool.hourly)
-    },
-    grow: (seconds: number, waiting: readonly Pod[]): void => {
-      if (!given || waiting.length === 0 || arriving.length > 0) return
-      let left = waiting
-      while (left.length > 0) {
-        const open = given.pools
-          .filter((pool) => countOf(pool) < pool.max)
-          .map((pool) => ({ pool, ...trial(pool, left) }))
-          .filter((entry) => entry.taken > 0)
-        const best = open.reduce<(typeof open)[number] | null>(
-          (chosen, entry) =>
-            chosen === null ||
-            (given.order === 'tightest' && entry.unused < chosen.unused) ||
-            (given.order === 'cheapest' && entry.pool.hourly < chosen.pool.hourly)
-              ? entry
-              : chosen,
-          null,
-        )
-        if (!best) return
-        arriving.push({ pool: best.pool, at: seconds + given.startSeconds })
-        grownAt = seconds
-        left = left.slice(best.taken)
-      }
-    },
-    /** Gives one node back if it is ripe and `move` finds its pods other places; what that saves an hour. */
-    shrink: (seconds: number, move: (node: number) => boolean): number => {
-      for (const node of extra.keys()) {
-        const half =
-          !closed.has(node) &&
-          [0, 1].every((r) => (room.used[r]?.[node] ?? 0) * 2 < (room.allocatable[r]?.[node] ?? 0))
-        if (!half) halfSince.delete(node)
-        else if (!halfSince.has(node)) halfSince.set(node, seconds)
-      }
-      if (seconds - grownAt < patienceSeconds) return 0
-      for (const [node, since] of halfSince) {
-        const pool = extra.get(node)
-        if (!pool || seconds - since < patienceSeconds || !move(node)) continue
-        closed.add(node)
-        halfSince.delete(node)
-        return pool.hourly
-      }
-      return 0
-    },
+
+  /** Nodes that are ready now; what each costs an hour. */
+  arrivals(seconds: number): readonly number[] {
+    const now = this.arriving.filter((arrival) => arrival.at <= seconds)
+    for (const entry of now) {
+      this.arriving.splice(this.arriving.indexOf(entry), 1)
+      const node = entry.pool.make(`${entry.pool.name}-day-${++this.made}`)
+      this.extra.set(this.room.addNode(node, 'pool'), entry.pool)
+    }
+    return now.map((entry) => entry.pool.hourly)
+  }
+
+  /** Orders as many nodes as what waits asks for. None while others are on their way. */
+  grow(seconds: number, waiting: readonly Pod[]): void {
+    if (!this.given || this.arriving.length > 0) return
+    const { pools, order, startSeconds } = this.given
+    let left = waiting
+    while (left.length > 0) {
+      const trials = pools
+        .filter((pool) => this.countOf(pool) < pool.max)
+        .map((pool) => trialOf(this.room, pool, left))
+        .filter((trial) => trial.taken > 0)
+      const best = bestOf(trials, order)
+      if (!best) return
+      this.arriving.push({ pool: best.pool, at: seconds + startSeconds })
+      this.grownAt = seconds
+      left = left.slice(best.taken)
+    }
+  }
+
+  /** Gives one node back if it is ripe and `move` finds its pods other places; what that saves an hour. */
+  shrink(seconds: number, move: (node: number) => boolean): number {
+    for (const node of this.extra.keys()) {
+      if (this.closed.has(node) || !this.isHalfEmpty(node)) this.halfSince.delete(node)
+      else if (!this.halfSince.has(node)) this.halfSince.set(node, seconds)
+    }
+    if (seconds - this.grownAt < patienceSeconds) return 0
+    for (const [node, since] of this.halfSince) {
+      const pool = this.extra.get(node)
+      if (!pool || seconds - since < patienceSeconds || !move(node)) continue
+      this.closed.add(node)
+      this.halfSince.delete(node)
+      return pool.hourly
+    }
+    return 0
+  }
+
+  private countOf(pool: ScalablePool): number {
+    const coming = this.arriving.filter((arrival) => arrival.pool === pool)
+    const there = [...this.extra].filter(([node, own]) => own === pool && !this.closed.has(node))
+    return pool.count + coming.length + there.length
+  }
+
+  private isHalfEmpty(node: number): boolean {
+    const { used, allocatable } = this.room
+    return [0, 1].every(
+      (resource) => (used[resource]?.[node] ?? 0) * 2 < (allocatable[resource]?.[node] ?? 0),
+    )
   }
 }
 
 export type DayRead =
   { readonly ok: true; readonly day: DayAhead } | { readonly ok: false; readonly says: string }
+
+/** A replica of the day: where it is, −1 while it waits, and from when it is ready. */
+interface Replica {
+  readonly pod: Pod
+  node: number
+  readyAt: number
+}
+
+/** The replicas of one workload in their room. */
+class Replicas {
+  private made = 0
+
+  constructor(
+    private readonly room: Room,
+    private readonly like: Pod,
+    readonly list: Replica[],
+    /** Seconds from a place to ready. */
+    private readonly starts: number,
+  ) {}
+
+  get waiting(): readonly Pod[] {
+    return this.list.filter(({ node }) => node < 0).map(({ pod }) => pod)
+  }
+
+  /** Makes new ones, or lets some go: those without a node first, then the newest. */
+  scaleTo(count: number): void {
+    while (this.list.length < count) {
+      const key = `${this.like.key}+${++this.made}`
+      this.list.push({ pod: { ...this.like, key }, node: -1, readyAt: Infinity })
+    }
+    while (this.list.length > count) {
+      const unplaced = this.list.findLastIndex(({ node }) => node < 0)
+      const [gone] = this.list.splice(unplaced < 0 ? this.list.length - 1 : unplaced, 1)
+      if (gone && gone.node >= 0) this.room.take(gone.pod, gone.node)
+    }
+  }
+
+  /** Gives places to those that wait, until the first that finds none. */
+  place(seconds: number, isClosed: (node: number) => boolean): void {
+    for (const replica of this.list) {
+      if (replica.node >= 0) continue
+      const { node } = chooseFor(this.room, replica.pod.shape, { without: isClosed })
+      if (node < 0) return
+      this.room.put(replica.pod, node)
+      replica.node = node
+      replica.readyAt = seconds + this.starts
+    }
+  }
+
+  /** Moves all that is on a node elsewhere, or nothing where one finds no place or another’s pod is on it. */
+  move(from: number, seconds: number, isClosed: (node: number) => boolean): boolean {
+    const { room } = this
+    const moved = this.list.filter(({ node }) => node === from)
+    const isOthers = (pod: Pod): boolean =>
+      !moved.some((replica) => replica.pod === pod) && !isDaemon(pod)
+    if (room.podsOn[from]?.some(isOthers)) return false
+    const homes = moved.map(({ pod }) => {
+      room.take(pod, from)
+      const home = chooseFor(room, pod.shape, {
+        without: (node) => node === from || isClosed(node),
+      }).node
+      if (home >= 0) room.put(pod, home)
+      return home
+    })
+    const isMoved = homes.every((home) => home >= 0)
+    for (const [i, replica] of moved.entries()) {
+      const home = homes[i] ?? -1
+      if (isMoved) {
+        replica.node = home
+        replica.readyAt = seconds + this.starts
+        continue
+      }
+      if (home >= 0) room.take(replica.pod, home)
+      room.put(replica.pod, from)
+    }
+    return isMoved
+  }
+}
 
 /** Replays a day of the replica loop. Bad objects are an error with the field. */
 export function dayAhead(plan: DayPlan): DayRead {
@@ -192,125 +292,60 @@ export function dayAhead(plan: DayPlan): DayRead {
   )
   const like = own[0]
   if (!like) return { ok: false, says: `There is no pod of ${plan.workload} to take as a pattern.` }
-  const starts = Math.max(1, startSeconds(like))
-  interface Living {
-    readonly pod: Pod
-    node: number
-    readyAt: number
-  }
-  const living: Living[] = own.map((pod) => ({
+  const begin = own.map((pod) => ({
     pod,
     node: room.nodeIndex(pod.object.spec?.nodeName ?? ''),
     readyAt: pod.object.spec?.nodeName ? 0 : Infinity,
   }))
-  let replicas = living.length
+  const living = new Replicas(room, like, begin, Math.max(1, startSeconds(like)))
+  return { ok: true, day: replay(plan, room, living) }
+}
+
+/** Ticks fall on multiples of 15 s of the clock, as the loop’s do. */
+function replay(plan: DayPlan, room: Room, living: Replicas): DayAhead {
+  let replicas = living.list.length
   let history: ScalingHistory = noHistory
-  let made = 0
-  const points: DayPoint[] = []
-  const sums = { pending: 0, replicas: 0, changes: 0, most: replicas, fewest: replicas }
-  let spend = 0
   let perHour = room.names.reduce((sum, name) => sum + plan.hourly(name), 0)
-  const fleet = nodeLoop(room, plan.nodes)
-  // Ticks fall on multiples of 15 s of the clock, as the loop’s do.
+  const points: DayPoint[] = []
+  const day = {
+    mostReplicas: replicas,
+    fewestReplicas: replicas,
+    changes: 0,
+    pendingPodSeconds: 0,
+    replicaSeconds: 0,
+    spend: 0,
+  }
+  const nodes = new NodeLoop(room, plan.nodes)
+  const behaviour = plan.behaviour ?? defaultBehaviour
   const offset = (tick - ((plan.from / 1000) % tick)) % tick
   for (let seconds = offset; seconds < daySeconds; seconds += tick) {
     const load = loadOf(plan.curve, seconds)
-    const wished =
-      replicas === 0
-        ? 0
-        : Math.min(plan.max, Math.max(plan.min, replicasForLoad(replicas, load, plan.target)))
-    const next = behave(
-      replicas,
-      wished,
-      plan,
-      plan.behaviour ?? defaultBehaviour,
-      history,
-      seconds,
-    )
+    const forLoad = replicasForLoad(replicas, load, plan.target)
+    const wanted = replicas === 0 ? 0 : Math.min(plan.max, Math.max(plan.min, forLoad))
+    const next = behave(replicas, wanted, plan, behaviour, history, seconds)
     history = next.history
-    if (next.replicas !== replicas) sums.changes++
+    if (next.replicas !== replicas) day.changes++
     replicas = next.replicas
-    while (living.length < replicas) {
-      made++
-      living.push({ pod: { ...like, key: `${like.key}+${made}` }, node: -1, readyAt: Infinity })
-    }
-    // Those without a node go first, then the newest.
-    while (living.length > replicas) {
-      const gone = living.findLastIndex((machine) => machine.node < 0)
-      const [left] = living.splice(gone < 0 ? living.length - 1 : gone, 1)
-      if (left && left.node >= 0) room.take(left.pod, left.node)
-    }
-    for (const added of fleet.arrivals(seconds)) perHour += added
-    for (const machine of living) {
-      if (machine.node >= 0) continue
-      const choice = chooseFor(room, machine.pod.shape, { without: fleet.isClosed })
-      if (choice.node < 0) break
-      room.put(machine.pod, choice.node)
-      machine.node = choice.node
-      machine.readyAt = seconds + starts
-    }
-    const waiting = living.filter((machine) => machine.node < 0)
-    fleet.grow(
-      seconds,
-      waiting.map((eachLiving) => eachLiving.pod),
-    )
-    perHour -= fleet.shrink(seconds, (from) => {
-      const moved = living.filter((machine) => machine.node === from)
-      if (
-        room.podsOn[from]?.some(
-          (pod) => !moved.some((candidate) => candidate.pod === pod) && !isDaemon(pod),
-        )
-      )
-        return false
-      const homes: number[] = []
-      for (const entry of moved) {
-        room.take(entry.pod, from)
-        const home = chooseFor(room, entry.pod.shape, {
-          without: (node) => node === from || fleet.isClosed(node),
-        }).node
-        homes.push(home)
-        if (home >= 0) room.put(entry.pod, home)
-      }
-      if (homes.every((home) => home >= 0)) {
-        moved.forEach((eachLiving, i) => {
-          eachLiving.node = homes[i] ?? -1
-          eachLiving.readyAt = seconds + starts
-        })
-        return true
-      }
-      moved.forEach((eachLiving, i) => {
-        const home = homes[i] ?? -1
-        if (home >= 0) room.take(eachLiving.pod, home)
-        room.put(eachLiving.pod, from)
-      })
-      return false
-    })
-    const pending = waiting.length
-    sums.pending += pending * tick
-    sums.replicas += replicas * tick
-    sums.most = Math.max(sums.most, replicas)
-    sums.fewest = Math.min(sums.fewest, replicas)
-    spend += (perHour * tick) / 3600
+    living.scaleTo(replicas)
+    for (const added of nodes.arrivals(seconds)) perHour += added
+    living.place(seconds, nodes.isClosed)
+    const { waiting } = living
+    nodes.grow(seconds, waiting)
+    perHour -= nodes.shrink(seconds, (node) => living.move(node, seconds, nodes.isClosed))
+    day.pendingPodSeconds += waiting.length * tick
+    day.replicaSeconds += replicas * tick
+    day.mostReplicas = Math.max(day.mostReplicas, replicas)
+    day.fewestReplicas = Math.min(day.fewestReplicas, replicas)
+    day.spend += (perHour * tick) / 3600
     if (seconds % 60 < tick)
       points.push({
         seconds,
         load,
         replicas,
-        ready: living.filter((machine) => machine.readyAt <= seconds).length,
-        pending,
-        nodes: fleet.count(),
+        ready: living.list.filter(({ readyAt }) => readyAt <= seconds).length,
+        pending: waiting.length,
+        nodes: nodes.count,
       })
   }
-  return {
-    ok: true,
-    day: {
-      points,
-      mostReplicas: sums.most,
-      fewestReplicas: sums.fewest,
-      changes: sums.changes,
-      pendingPodSeconds: sums.pending,
-      replicaSeconds: sums.replicas,
-      spend,
-    },
-  }
+  return { points, ...day }
 }

@@ -50,6 +50,7 @@ import {
   snapshotScheduleOf,
 } from './observe'
 import { FleetPictures } from './pictures'
+import { credentialOf, reservationOf } from './register-rows'
 
 /** What the fleet asks of the outside. */
 export type FleetSources = Pick<
@@ -259,97 +260,93 @@ export class Fleet extends FleetPictures {
   }
 
   private async lookAt(slices: string[], register: boolean): Promise<void> {
-    if (this.version === 0) {
+    const isFirst = this.version === 0
+    if (isFirst) {
       // In the order in which the outside lists them, whatever has stirred first.
       slices.unshift(...(await this.outside.siteNames()).map((name) => `site:${name}`))
       this.catalogue = (await ReleaseRow.findAll({ order: [['released', 'ASC']] })).map(releaseOf)
     }
-    if (register || this.version === 0)
-      this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
-    const { now } = this.clock
-    for (const slice of new Set(slices)) {
-      if (slice.startsWith('site:')) {
-        const name = slice.slice(5)
-        const site = await this.outside.site(name)
-        if (site) this.sites.set(name, siteView(site, now))
-        else this.sites.delete(name)
-      } else this.reports.delete(slice.slice(8))
-    }
+    const rest = register || isFirst
+    if (rest) this.entered = await LedgerRow.findAll({ order: [['id', 'ASC']] })
+    const unique = new Set(slices)
+    await this.lookAtSites(unique)
     const rows = await ClusterRow.findAll({ order: [['rowid', 'ASC']] })
-    const touched = new Set(
-      slices.filter((slice) => slice.startsWith('cluster:')).map((slice) => slice.slice(8)),
-    )
-    const cache = new Set(rows.map((row) => row.name))
-    for (const name of [...this.clusters.keys()]) if (!cache.has(name)) this.clusters.delete(name)
-    for (const row of rows) {
-      if (!register && !touched.has(row.name) && this.clusters.has(row.name)) continue
-      if (!this.reports.has(row.name)) await this.ask(row.name)
-      this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
-    }
-    if (register || this.version === 0) await this.readSettings()
-    if (this.version === 0 || slices.some((slice) => slice.startsWith('site:')))
+    await this.lookAtClusters(rows, unique, register)
+    if (rest) await this.readSettings()
+    if (isFirst || slices.some((slice) => slice.startsWith('site:')))
       this.peers = await this.outside.peers()
-    if (register || this.version === 0)
-      this.expectations = (await ExpectationRow.findAll({ order: [['name', 'ASC']] })).map(
-        ({ name, from, to, port, protocol, delivered }) => ({
-          name,
-          from,
-          to,
-          port,
-          protocol,
-          delivered,
-        }),
-      )
-    if (register) {
-      const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
-      this.keys = keyRows.map((row) => row.name)
-      this.keyLines = Object.fromEntries(
-        keyRows.flatMap((row) => (row.line === null ? [] : [[row.name, row.line] as const])),
-      )
-      this.credentials = (
-        await CredentialRow.findAll({
-          order: [
-            ['site', 'ASC'],
-            ['name', 'ASC'],
-          ],
-        })
-      ).map((row) => ({
-        site: row.site,
-        name: row.name,
-        fingerprint: row.fingerprint,
-        until: row.until,
-        checked:
-          row.checkedAt === null
-            ? null
-            : { at: row.checkedAt, says: row.checkedSays ?? '', good: row.checkedGood === true },
-      }))
-      this.reservations = (await ReservationRow.findAll()).map((row) => ({
-        change: String(row.change),
-        kind: row.kind,
-        site: row.site,
-        what: row.what,
-        ...(row.domain === null ? {} : { domain: row.domain }),
-        ...(row.zone === null ? {} : { zone: row.zone }),
-        ...(row.cores === null ? {} : { cores: row.cores }),
-        ...(row.memoryBytes === null ? {} : { memoryBytes: Number(row.memoryBytes) }),
-      }))
-      // A halted run keeps its locks but is at work on nothing.
-      const atWork = new Set(
-        (
-          await ChangeRow.findAll({
-            where: { state: ['running', 'undoing'] },
-            attributes: ['number'],
-          })
-        ).map((row) => row.number),
-      )
-      this.workedOn = (await LockRow.findAll()).flatMap((row) =>
-        atWork.has(row.change) ? [row.ref] : [],
-      )
-    }
+    if (rest) await this.readExpectations()
+    if (register) await this.readRegister()
     this.siteList = [...this.sites.values()].map((site) => this.withSettings(site))
     this.clusterList = rows.flatMap((row) => this.clusters.get(row.name) ?? [])
     this.ledger = ledgerOf(this.entered, this.siteList, this.clusterList)
     this.version++
+  }
+
+  /** The sites that stirred, as they are now; reports of clusters that stirred are asked for anew. */
+  private async lookAtSites(slices: ReadonlySet<string>): Promise<void> {
+    for (const slice of slices) {
+      if (!slice.startsWith('site:')) {
+        this.reports.delete(slice.slice('cluster:'.length))
+        continue
+      }
+      const name = slice.slice('site:'.length)
+      const site = await this.outside.site(name)
+      if (site) this.sites.set(name, siteView(site, this.clock.now))
+      else this.sites.delete(name)
+    }
+  }
+
+  private async lookAtClusters(
+    rows: readonly ClusterRow[],
+    slices: ReadonlySet<string>,
+    register: boolean,
+  ): Promise<void> {
+    const { now } = this.clock
+    const listed = new Set(rows.map((row) => row.name))
+    for (const name of [...this.clusters.keys()]) if (!listed.has(name)) this.clusters.delete(name)
+    for (const row of rows) {
+      const stirred = register || slices.has(`cluster:${row.name}`)
+      if (!stirred && this.clusters.has(row.name)) continue
+      if (!this.reports.has(row.name)) await this.ask(row.name)
+      this.clusters.set(row.name, clusterView(row, this.reports.get(row.name) ?? null, now))
+    }
+  }
+
+  private async readExpectations(): Promise<void> {
+    const rows = await ExpectationRow.findAll({ order: [['name', 'ASC']] })
+    this.expectations = rows.map(({ name, from, to, port, protocol, delivered }) => ({
+      name,
+      from,
+      to,
+      port,
+      protocol,
+      delivered,
+    }))
+  }
+
+  /** What only Gyrarch itself keeps: keys, credentials, what runs have reserved and what they work on. */
+  private async readRegister(): Promise<void> {
+    const keyRows = await KeyRow.findAll({ order: [['name', 'ASC']] })
+    this.keys = keyRows.map((row) => row.name)
+    this.keyLines = Object.fromEntries(
+      keyRows.flatMap((row) => (row.line === null ? [] : [[row.name, row.line] as const])),
+    )
+    const order: [string, 'ASC'][] = [
+      ['site', 'ASC'],
+      ['name', 'ASC'],
+    ]
+    this.credentials = (await CredentialRow.findAll({ order })).map(credentialOf)
+    this.reservations = (await ReservationRow.findAll()).map(reservationOf)
+    // A halted run keeps its locks but is at work on nothing.
+    const running = await ChangeRow.findAll({
+      where: { state: ['running', 'undoing'] },
+      attributes: ['number'],
+    })
+    const atWork = new Set(running.map((row) => row.number))
+    this.workedOn = (await LockRow.findAll()).flatMap((row) =>
+      atWork.has(row.change) ? [row.ref] : [],
+    )
   }
 
   /** A site with what the register says of it: the same object as before while both are. */

@@ -6,6 +6,7 @@ import { clusterOf, nodesOf, siteOf } from '~/core/fleet'
 import { readContact } from '~/core/ground'
 import {
   type CallFacts,
+  type CallProblem,
   joinScript,
   judgeCall,
   missingToQuorum,
@@ -103,6 +104,13 @@ function saysOf(row: JoinRow, ended: boolean, reachedAt: string | null): string 
     return `Nobody has said where machines at ${row.site} reach Gyrarch. Say it for the site, then its script can be taken.`
   return null
 }
+
+/** What a machine finds that only another draft can put right. */
+const needsAnotherDraft: ReadonlySet<CallProblem['reason']> = new Set([
+  'join-card',
+  'join-address',
+  'join-name',
+])
 
 export class Joins {
   constructor(private readonly parts: JoinParts) {}
@@ -214,6 +222,18 @@ export class Joins {
   /** A script calls. The token is for one use; a machine that has something to put right may call again. */
   async call(token: string, given: CallFacts): Promise<{ readonly says: string }> {
     const rows = await JoinRow.findAll()
+    const row = await this.awaited(rows, token, given)
+    const problems = await this.problemsOf(row, rows, given)
+    if (problems.length > 0) return this.refuseCall(row, given, problems)
+    return this.take(row, given)
+  }
+
+  /** The join whose token this is, while it may still be used. */
+  private async awaited(
+    rows: readonly JoinRow[],
+    token: string,
+    given: CallFacts,
+  ): Promise<JoinRow> {
     const row = rows.find((join) => this.token(join) === token)
     if (!row)
       throw new Refusal(
@@ -225,87 +245,92 @@ export class Joins {
         'conflict',
         `The token of ${row.machine} was used at ${row.usedAt.slice(11, 16)}. It is for one use.`,
       )
-    const { now } = this.parts.clock
-    if (Date.parse(row.until) <= this.parts.wall()) {
-      await this.refuse(row, given, `The script of ${row.machine} has ended: make a new one.`)
-      throw new Refusal(
-        'conflict',
-        `The token ended at ${row.until}. Make a new script for ${row.machine}.`,
-      )
-    }
+    if (Date.parse(row.until) > this.parts.wall()) return row
+    await this.refuse(row, given, `The script of ${row.machine} has ended: make a new one.`)
+    throw new Refusal(
+      'conflict',
+      `The token ended at ${row.until}. Make a new script for ${row.machine}.`,
+    )
+  }
+
+  private async problemsOf(
+    row: JoinRow,
+    rows: readonly JoinRow[],
+    given: CallFacts,
+  ): Promise<readonly CallProblem[]> {
     const view = await this.parts.fleet.view()
     const cluster = clusterOf(view, row.cluster)
-    const box = siteOf(view, row.site)?.boxes.find((box) => box.name === row.machine)
+    const box = siteOf(view, row.site)?.boxes.find((candidate) => candidate.name === row.machine)
     const others = rows
       .filter((join) => join.change === row.change && join.machine !== row.machine)
       .flatMap(({ machine, facts }) => (facts ? [{ machine, facts }] : []))
-    const problems = judgeCall(
+    return judgeCall(
       { ...row.get(), arch: box?.arch ?? given.arch },
       given,
       others,
       cluster ? nodesOf(cluster).map((node) => node.name) : [],
-      new Date(now).toISOString(),
+      new Date(this.parts.clock.now).toISOString(),
     )
-    const first = problems[0]
-    if (first) {
-      const says = problems.map((problem) => problem.says).join(' ')
-      await this.refuse(row, given, says)
-      // What only another draft can put right halts the run; the rest is put right on the machine.
-      const draft = problems.find(
-        (problem) =>
-          problem.reason === 'join-card' ||
-          problem.reason === 'join-address' ||
-          problem.reason === 'join-name',
+  }
+
+  /** What only another draft can put right halts the run; the rest is put right on the machine. */
+  private async refuseCall(
+    row: JoinRow,
+    given: CallFacts,
+    problems: readonly CallProblem[],
+  ): Promise<never> {
+    const sentences = problems.map((problem) => problem.says)
+    const says = sentences.join(' ')
+    await this.refuse(row, given, says)
+    const machine = ref('machine', row.site, row.machine)
+    const draft = problems.find(({ reason }) => needsAnotherDraft.has(reason))
+    if (draft)
+      await this.parts.runner.called(row.change, machine, {
+        told: said('call.wrong', { problems: sentences }),
+        result: null,
+        failure: {
+          class: 'permanent',
+          reason: draft.reason,
+          ...saidOf(draft),
+          chain: [
+            { about: `card/${row.site}/${row.machine}/${row.card}`, ...saidOf(draft) },
+            { about: machine, ...said('call.not-taken') },
+          ],
+        },
+      })
+    else
+      await this.parts.runner.noteCall(
+        row.change,
+        machine,
+        said('call.refused', { problems: sentences }),
       )
-      if (draft)
-        await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
-          told: said('call.wrong', { problems: problems.map((problem) => problem.says) }),
-          result: null,
-          failure: {
-            class: 'permanent',
-            reason: draft.reason,
-            ...saidOf(draft),
-            chain: [
-              { about: `card/${row.site}/${row.machine}/${row.card}`, ...saidOf(draft) },
-              { about: `machine/${row.site}/${row.machine}`, ...said('call.not-taken') },
-            ],
-          },
-        })
-      else
-        await this.parts.runner.noteCall(
-          row.change,
-          ref('machine', row.site, row.machine),
-          said('call.refused', { problems: problems.map((problem) => problem.says) }),
-        )
-      throw new Refusal(
-        'conflict',
-        says,
-        problems.map((problem) => ({ path: problem.reason, says: problem.says })),
-      )
-    }
+    throw new Refusal(
+      'conflict',
+      says,
+      problems.map((problem) => ({ path: problem.reason, says: problem.says })),
+    )
+  }
+
+  /** The machine is as the draft has it: its token is used up and the run goes on. */
+  private async take(row: JoinRow, given: CallFacts): Promise<{ readonly says: string }> {
+    const at = new Date(this.parts.clock.now).toISOString()
     await this.parts.database.write((transaction) =>
-      row.update(
-        { usedAt: new Date(now).toISOString(), facts: { ...given }, refused: null },
-        { transaction },
-      ),
+      row.update({ usedAt: at, facts: { ...given }, refused: null }, { transaction }),
     )
-    const told = said('call.taken', {
-      machine: row.machine,
-      address: row.address,
-      card: row.card,
-    })
+    const { machine, address, card } = row
+    const told = said('call.taken', { machine, address, card })
     await this.parts.journal({
       kind: 'join.called',
       change: row.change,
-      about: `machine/${row.site}/${row.machine}`,
+      about: `machine/${row.site}/${machine}`,
       says: told.says,
     })
-    await this.parts.runner.called(row.change, ref('machine', row.site, row.machine), {
+    await this.parts.runner.called(row.change, ref('machine', row.site, machine), {
       told,
-      result: { address: row.address, calledAt: new Date(now).toISOString() },
+      result: { address, calledAt: at },
       failure: null,
     })
-    return { says: `${row.machine} is taken into ${row.cluster} as ${row.node}.` }
+    return { says: `${machine} is taken into ${row.cluster} as ${row.node}.` }
   }
 
   private async refuse(row: JoinRow, facts: CallFacts, says: string): Promise<void> {

@@ -39,20 +39,10 @@ export const optionalJson = () => ({ type: Json, allowNull: true })
 export const whole = () => ({ type: INTEGER, allowNull: false })
 export const optionalWhole = () => ({ type: INTEGER, allowNull: true })
 
-export function defineRecords(sequelize: Sequelize): void {
-  const common = { sequelize, timestamps: false } as const
-  MadeRow.init(
-    {
-      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
-      ref: text(),
-      change: whole(),
-      step: text(),
-      at: text(),
-      goneAt: optionalText(),
-      goneBy: { type: INTEGER, allowNull: true },
-    },
-    { ...common, tableName: 'made' },
-  )
+type Common = { readonly sequelize: Sequelize; readonly timestamps: false }
+
+/** Clusters, what was made for them, and who signs for them. */
+function defineClusters(common: Common): void {
   ClusterRow.init(
     {
       name: { ...text(), primaryKey: true },
@@ -74,6 +64,62 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'clusters' },
   )
+  MadeRow.init(
+    {
+      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      ref: text(),
+      change: whole(),
+      step: text(),
+      at: text(),
+      goneAt: optionalText(),
+      goneBy: { type: INTEGER, allowNull: true },
+    },
+    { ...common, tableName: 'made' },
+  )
+  AuthorityRow.init(
+    {
+      cluster: { ...text(), primaryKey: true },
+      covers: { type: TEXT, allowNull: false },
+      certificate: { type: TEXT, allowNull: false },
+      fingerprint: text(),
+      expires: text(),
+      sealed: { type: TEXT, allowNull: true },
+      port: { type: INTEGER, allowNull: true },
+      epochs: optionalJson(),
+    },
+    { ...common, tableName: 'authorities' },
+  )
+  ExpectationRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      from: json(),
+      to: json(),
+      port: { type: INTEGER, allowNull: false },
+      protocol: text(),
+      delivered: { type: BOOLEAN, allowNull: false },
+    },
+    { ...common, tableName: 'expectations' },
+  )
+  SnapshotScheduleRow.init(
+    {
+      cluster: { ...text(), primaryKey: true },
+      volume: { ...text(), primaryKey: true },
+      start: text(),
+      zone: text(),
+      rule: text(),
+      keep: whole(),
+      doneAt: text(),
+    },
+    { ...common, tableName: 'snapshotSchedules' },
+  )
+  ContactRow.init(
+    { site: { ...text(), primaryKey: true }, address: text() },
+    { ...common, tableName: 'contacts' },
+  )
+}
+
+/** Changes and their steps. */
+function defineChanges(common: Common): void {
   ChangeRow.init(
     {
       number: { type: INTEGER, primaryKey: true, autoIncrement: true },
@@ -137,6 +183,10 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'steps' },
   )
+}
+
+/** What runs leave as evidence, and what they hold. */
+function defineRuns(common: Common): void {
   EvidenceRow.init(
     {
       change: { ...whole(), primaryKey: true },
@@ -183,20 +233,27 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'reservations' },
   )
-  JournalRow.init(
+  JoinRow.init(
     {
-      seq: { type: INTEGER, primaryKey: true, autoIncrement: true },
-      at: text(),
-      wall: { type: DATE, allowNull: false },
-      kind: text(),
-      change: { type: INTEGER, allowNull: true },
-      about: optionalText(),
-      says: { type: TEXT, allowNull: false },
-      params: json(),
-      by: text(),
+      change: { ...whole(), primaryKey: true },
+      machine: { ...text(), primaryKey: true },
+      cluster: text(),
+      site: text(),
+      node: text(),
+      card: text(),
+      address: text(),
+      round: whole(),
+      until: text(),
+      usedAt: optionalText(),
+      facts: optionalJson(),
+      refused: optionalText(),
     },
-    { ...common, tableName: 'journal' },
+    { ...common, tableName: 'joins' },
   )
+}
+
+/** Releases, images and add-ons, and what travels of them. */
+function defineCatalogue(common: Common): void {
   ReleaseRow.init(
     {
       version: { ...text(), primaryKey: true },
@@ -240,6 +297,21 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'addOnVersions' },
   )
+  ShipmentRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      site: text(),
+      release: { type: TEXT, allowNull: true },
+      packedAt: text(),
+      images: json(),
+      drives: json(),
+    },
+    { ...common, tableName: 'shipments' },
+  )
+}
+
+/** What people keep here: addresses, keys, credentials, templates, prices, windows. */
+function defineRegister(common: Common): void {
   LedgerRow.init(
     {
       id: { type: INTEGER, primaryKey: true, autoIncrement: true },
@@ -249,7 +321,6 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'ledger' },
   )
-  LoadingRow.init({ what: { ...text(), primaryKey: true } }, { ...common, tableName: 'loading' })
   KeyRow.init(
     {
       name: { ...text(), primaryKey: true },
@@ -271,23 +342,6 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'credentials' },
   )
-  JoinRow.init(
-    {
-      change: { ...whole(), primaryKey: true },
-      machine: { ...text(), primaryKey: true },
-      cluster: text(),
-      site: text(),
-      node: text(),
-      card: text(),
-      address: text(),
-      round: whole(),
-      until: text(),
-      usedAt: optionalText(),
-      facts: optionalJson(),
-      refused: optionalText(),
-    },
-    { ...common, tableName: 'joins' },
-  )
   TemplateRow.init(
     {
       name: { ...text(), primaryKey: true },
@@ -303,17 +357,6 @@ export function defineRecords(sequelize: Sequelize): void {
     { name: { ...text(), primaryKey: true }, text: { type: TEXT, allowNull: false } },
     { ...common, tableName: 'layer_files' },
   )
-  ExpectationRow.init(
-    {
-      name: { ...text(), primaryKey: true },
-      from: json(),
-      to: json(),
-      port: { type: INTEGER, allowNull: false },
-      protocol: text(),
-      delivered: { type: BOOLEAN, allowNull: false },
-    },
-    { ...common, tableName: 'expectations' },
-  )
   PriceRow.init(
     {
       site: { ...text(), primaryKey: true },
@@ -321,6 +364,38 @@ export function defineRecords(sequelize: Sequelize): void {
       units: { type: DataTypes.DOUBLE, allowNull: false },
     },
     { ...common, tableName: 'prices' },
+  )
+  WindowRow.init(
+    {
+      name: { ...text(), primaryKey: true },
+      start: text(),
+      zone: text(),
+      minutes: whole(),
+      rule: { type: TEXT, allowNull: true },
+      except: json(),
+      clusters: json(),
+      labels: json(),
+    },
+    { ...common, tableName: 'windows' },
+  )
+  LoadingRow.init({ what: { ...text(), primaryKey: true } }, { ...common, tableName: 'loading' })
+}
+
+/** What happened, and how long it took. */
+function defineJournal(common: Common): void {
+  JournalRow.init(
+    {
+      seq: { type: INTEGER, primaryKey: true, autoIncrement: true },
+      at: text(),
+      wall: { type: DATE, allowNull: false },
+      kind: text(),
+      change: { type: INTEGER, allowNull: true },
+      about: optionalText(),
+      says: { type: TEXT, allowNull: false },
+      params: json(),
+      by: text(),
+    },
+    { ...common, tableName: 'journal' },
   )
   DurationRow.init(
     {
@@ -337,57 +412,14 @@ export function defineRecords(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'durations' },
   )
-  WindowRow.init(
-    {
-      name: { ...text(), primaryKey: true },
-      start: text(),
-      zone: text(),
-      minutes: whole(),
-      rule: { type: TEXT, allowNull: true },
-      except: json(),
-      clusters: json(),
-      labels: json(),
-    },
-    { ...common, tableName: 'windows' },
-  )
-  SnapshotScheduleRow.init(
-    {
-      cluster: { ...text(), primaryKey: true },
-      volume: { ...text(), primaryKey: true },
-      start: text(),
-      zone: text(),
-      rule: text(),
-      keep: whole(),
-      doneAt: text(),
-    },
-    { ...common, tableName: 'snapshotSchedules' },
-  )
-  ShipmentRow.init(
-    {
-      name: { ...text(), primaryKey: true },
-      site: text(),
-      release: { type: TEXT, allowNull: true },
-      packedAt: text(),
-      images: json(),
-      drives: json(),
-    },
-    { ...common, tableName: 'shipments' },
-  )
-  ContactRow.init(
-    { site: { ...text(), primaryKey: true }, address: text() },
-    { ...common, tableName: 'contacts' },
-  )
-  AuthorityRow.init(
-    {
-      cluster: { ...text(), primaryKey: true },
-      covers: { type: TEXT, allowNull: false },
-      certificate: { type: TEXT, allowNull: false },
-      fingerprint: text(),
-      expires: text(),
-      sealed: { type: TEXT, allowNull: true },
-      port: { type: INTEGER, allowNull: true },
-      epochs: optionalJson(),
-    },
-    { ...common, tableName: 'authorities' },
-  )
+}
+
+export function defineRecords(sequelize: Sequelize): void {
+  const common = { sequelize, timestamps: false } as const
+  defineClusters(common)
+  defineChanges(common)
+  defineRuns(common)
+  defineCatalogue(common)
+  defineRegister(common)
+  defineJournal(common)
 }

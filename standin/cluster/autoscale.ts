@@ -8,7 +8,7 @@ import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
 import { list, manifestOf, record as fields, text } from './manifests'
-import { fillWorkload } from './pods'
+import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 

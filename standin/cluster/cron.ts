@@ -3,7 +3,7 @@ import { isCronZone, nextCron, readCron } from '../../core/objects'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { manifestOf, record as fields, text, workloadFrom } from './manifests'
-import { fillWorkload } from './pods'
+import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 

@@ -3,7 +3,7 @@ import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
 import { ailWorkload } from './ailing'
 import { loads } from './placing'
-import { fillWorkload } from './pods'
+import { fillWorkload } from './controllers'
 import { makeAgainMs, workloadAbout } from './refused-pods'
 
 const workloadOf = (cluster: Cluster | undefined, about: string): Workload | undefined =>

@@ -3,13 +3,14 @@ import { parseCidr } from '../../core/addresses'
 import { GiB, MiB } from '../../core/units'
 import { permanent } from '../failures'
 import { timeServersFor } from '../sites/surroundings'
-import type { Behaviour } from '../engine/sim'
+import type { ArgsOf } from '../../core/contract'
+import type { Behaviour, Sim } from '../engine/sim'
 import { strike } from '../faults'
 import { agentOn } from '../sites/machines'
-import type { Cluster, Condition, Machine, Node } from '../world'
+import type { Cluster, Condition, Machine, Node, OperationFailure, Site } from '../world'
 import { apiAt, obstacleTo } from '../traffic/reach'
 import { answering, apiAnswers } from './api'
-import { fillWorkload } from './pods'
+import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleStorage } from '../storage/settle'
@@ -103,6 +104,139 @@ function blocks(cluster: Cluster): number {
   return Number((range.value.last - range.value.first + 1n) / size)
 }
 
+type JoinArgs = ArgsOf<'node.join'>
+
+/** What keeps a machine from being taken in: its clock, the way to the API, an agent that does not start. */
+function joinObstacle(
+  sim: Sim,
+  cluster: Cluster,
+  machine: Machine,
+  args: JoinArgs,
+): OperationFailure | null {
+  const site = sim.site(args.site)
+  const about = `machine/${site?.name ?? ''}/${machine.name}`
+  const node = `node/${cluster.name}/${args.node}`
+  return (
+    clockObstacle(sim, site, machine, args.timeServers, about, node, args.node) ??
+    wayObstacle(sim, site, cluster, machine, about, node, args.node) ??
+    agentObstacle(sim, site, machine, about, node, args.node)
+  )
+}
+
+/** Certificates are not yet valid, or no longer, to a clock that is far off. It is set again as soon as a server answers. */
+function clockObstacle(
+  sim: Sim,
+  site: Site | undefined,
+  machine: Machine,
+  times: readonly string[],
+  about: string,
+  node: string,
+  name: string,
+): OperationFailure | null {
+  if (machine.skewSeconds === undefined) return null
+  const sources = site ? timeServersFor(sim, site, times, machine.address) : []
+  if (sources.some((server) => server.answers)) {
+    delete machine.skewSeconds
+    return null
+  }
+  const minutes = Math.round(machine.skewSeconds / 60)
+  return permanent(
+    'clock-skew',
+    said('clock-skew', { name, minutes }),
+    {
+      about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`,
+      ...said('does-not-answer'),
+    },
+    { about, ...said('clock-min-behind', { minutes }) },
+    { about: node, ...said('x509-certificate-not') },
+  )
+}
+
+function wayObstacle(
+  sim: Sim,
+  site: Site | undefined,
+  cluster: Cluster,
+  machine: Machine,
+  about: string,
+  node: string,
+  name: string,
+): OperationFailure | null {
+  const api = apiAt(sim, cluster)
+  const obstacle =
+    site && api && machine.address !== null
+      ? obstacleTo(sim, site, machine.address, api.address, api.port)
+      : null
+  if (!obstacle) return null
+  return {
+    class: 'transient',
+    reason: 'api-not-reached',
+    ...said('api-not-reached', { name, cluster: cluster.name }),
+    chain: [
+      { about: obstacle.about, ...obstacle.stopped },
+      { about, ...said('api-timed-out') },
+      { about: node, ...said('not-registered-within') },
+    ],
+  }
+}
+
+function agentObstacle(
+  sim: Sim,
+  site: Site | undefined,
+  machine: Machine,
+  about: string,
+  node: string,
+  name: string,
+): OperationFailure | null {
+  const silent = strike(sim, 'agent-silent', [`site/${site?.name ?? ''}`, about])
+  if (!silent) return null
+  return {
+    class: silent.mode,
+    reason: 'agent-silent',
+    ...said('agent-silent', { name }),
+    chain: [
+      {
+        about: `agent/${site?.name ?? ''}/${machine.name}`,
+        ...said('loops-configuration-names'),
+      },
+      { about: node, ...said('not-registered-within') },
+    ],
+  }
+}
+
+/** Enters the machine as a node that is not ready yet, and starts its network. */
+function register(sim: Sim, cluster: Cluster, machine: Machine, args: JoinArgs): Node {
+  const { node: name, pool, zone, roles, labels, taints } = args
+  const node = newNode(cluster, machine, { name, pool, zone, roles, labels, taints }, sim.now)
+  node.conditions = [
+    ...calmConditions(sim.now),
+    {
+      type: 'Ready',
+      status: 'False',
+      reason: 'KubeletNotReady',
+      message:
+        'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
+      since: sim.now,
+    },
+  ]
+  cluster.nodes = [...cluster.nodes, node]
+  if (roles.includes('control-plane') && !cluster.members.includes(machine.name))
+    cluster.members = [...cluster.members, machine.name]
+  record(
+    sim,
+    cluster,
+    'Normal',
+    'Registered',
+    `node/${name}`,
+    `agent ${node.release} registered from ${node.address}`,
+  )
+  const network =
+    cluster.workloads.find((workload) => workload.name === 'pod-network') ??
+    cluster.workloads[0] ??
+    neverWorkload
+  fillWorkload(sim, cluster, network, loads(cluster))
+  return node
+}
+
 export const nodeJoin: Behaviour<'node.join'> = {
   stages: [
     {
@@ -112,61 +246,9 @@ export const nodeJoin: Behaviour<'node.join'> = {
         if ('class' in cluster) return cluster
         const machine = agentOn(sim, op.args.site, op.args.machine)
         if ('class' in machine) return machine
+        const obstacle = joinObstacle(sim, cluster, machine, op.args)
+        if (obstacle) return obstacle
         const name = op.args.node
-        const site = sim.site(op.args.site)
-        const about = `machine/${site?.name ?? ''}/${machine.name}`
-        if (machine.skewSeconds !== undefined) {
-          const times = op.args.timeServers
-          const sources = site ? timeServersFor(sim, site, times, machine.address) : []
-          // Clocks are set again as soon as a server answers.
-          if (sources.some((server) => server.answers)) delete machine.skewSeconds
-          else {
-            return permanent(
-              'clock-skew',
-              said('clock-skew', { name, minutes: Math.round(machine.skewSeconds / 60) }),
-              {
-                about: `time-server/${site?.name ?? ''}/${sources[0]?.name ?? times[0] ?? ''}`,
-                ...said('does-not-answer'),
-              },
-              {
-                about,
-                ...said('clock-min-behind', { minutes: Math.round(machine.skewSeconds / 60) }),
-              },
-              { about: `node/${cluster.name}/${name}`, ...said('x509-certificate-not') },
-            )
-          }
-        }
-        const api = apiAt(sim, cluster)
-        const obstacle =
-          site && api && machine.address !== null
-            ? obstacleTo(sim, site, machine.address, api.address, api.port)
-            : null
-        if (obstacle)
-          return {
-            class: 'transient',
-            reason: 'api-not-reached',
-            ...said('api-not-reached', { name, cluster: cluster.name }),
-            chain: [
-              { about: obstacle.about, ...obstacle.stopped },
-              { about, ...said('api-timed-out') },
-              { about: `node/${cluster.name}/${name}`, ...said('not-registered-within') },
-            ],
-          }
-        const silent = strike(sim, 'agent-silent', [`site/${site?.name ?? ''}`, about])
-        if (silent) {
-          return {
-            class: silent.mode,
-            reason: 'agent-silent',
-            ...said('agent-silent', { name }),
-            chain: [
-              {
-                about: `agent/${site?.name ?? ''}/${machine.name}`,
-                ...said('loops-configuration-names'),
-              },
-              { about: `node/${cluster.name}/${name}`, ...said('not-registered-within') },
-            ],
-          }
-        }
         if (cluster.nodes.some((node) => node.name === name))
           return said('registered-already', { name })
         if (cluster.nodes.length >= blocks(cluster))
@@ -174,50 +256,7 @@ export const nodeJoin: Behaviour<'node.join'> = {
             about: `cluster/${cluster.name}`,
             ...said('pod-range-used'),
           })
-        const roles = op.args.roles
-        const node = newNode(
-          cluster,
-          machine,
-          {
-            name,
-            pool: op.args.pool,
-            zone: op.args.zone,
-            roles,
-            labels: op.args.labels,
-            taints: op.args.taints,
-          },
-          sim.now,
-        )
-        node.conditions = [
-          ...calmConditions(sim.now),
-          {
-            type: 'Ready',
-            status: 'False',
-            reason: 'KubeletNotReady',
-            message:
-              'container runtime network not ready: NetworkReady=false reason:NetworkPluginNotReady message:Network plugin returns error: cni plugin not initialized',
-            since: sim.now,
-          },
-        ]
-        cluster.nodes = [...cluster.nodes, node]
-        if (roles.includes('control-plane') && !cluster.members.includes(machine.name))
-          cluster.members = [...cluster.members, machine.name]
-        record(
-          sim,
-          cluster,
-          'Normal',
-          'Registered',
-          `node/${name}`,
-          `agent ${node.release} registered from ${node.address}`,
-        )
-        fillWorkload(
-          sim,
-          cluster,
-          cluster.workloads.find((workload) => workload.name === 'pod-network') ??
-            cluster.workloads[0] ??
-            neverWorkload,
-          loads(cluster),
-        )
+        const node = register(sim, cluster, machine, op.args)
         return said('agent-registered-from', { address: node.address })
       },
     },

@@ -22,7 +22,7 @@ import {
   podsOf,
   workloadFrom,
 } from './manifests'
-import { fillWorkload } from './pods'
+import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleFronts } from '../traffic/fronts'

@@ -1,6 +1,7 @@
 /** Objects of a cluster that somebody turned: a service that selects nobody, or leads to a port where nobody listens; a webhook that closes everything. */
 import type { Sim } from '../engine/sim'
-import { fillWorkload, removePod } from './pods'
+import { fillWorkload } from './controllers'
+import { removePod } from './pods'
 import { podKey, record } from './pod-events'
 import { loads } from './placing'
 import { addService } from './add-ons'

@@ -1,6 +1,6 @@
 /** What a machine that runs can suffer from: its runtime, its agent, its clock, its certificate, its disk, its memory. */
 import { setCondition, setReady } from '../cluster/conditions'
-import { fillWorkload } from '../cluster/pods'
+import { fillWorkload } from '../cluster/controllers'
 import { podKey, record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
 import type { Sim } from '../engine/sim'

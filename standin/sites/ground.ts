@@ -5,14 +5,7 @@ import { parseRange } from '../../core/addresses'
 import { permanent } from '../failures'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
-import type {
-  DnsRecord,
-  FaultKind,
-  Network,
-  Operation,
-  OperationFailure,
-  Site,
-} from '../world'
+import type { DnsRecord, FaultKind, Network, Operation, OperationFailure, Site } from '../world'
 import { said } from './says'
 
 /** Verbs whose whole work is at one site. */

@@ -6,7 +6,7 @@ import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import { forgetMachineFaults, strike, unavailable } from '../faults'
 import { store } from './store'
-import type { Host, Machine, Operation, OperationFailure, Site } from '../world'
+import type { Host, Machine, Operation, OperationFailure, Site, Size } from '../world'
 import { release } from './addresses'
 import { startedAgain } from './ailments'
 import { heardAgain, powerLost } from './power'
@@ -93,38 +93,34 @@ function hostFor(
   return roomy[0] ? { host: roomy[0] } : said('no-single-host', { zone, cores })
 }
 
-/** Everything that stands against making the machine, as the site itself finds it. */
-function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFailure | Said {
-  const site = sim.site(op.args.site)
-  const name = op.args.name
-  if (!site) return permanent('no-site', said('no-site', { site: op.args.site }))
-  const about = `machine/${site.name}/${name}`
-  if (site.machines.some((machine) => machine.name === name))
-    return permanent('name-taken', said('name-taken', { site: site.name, name }), {
-      about,
-      ...said('exists'),
-    })
-  const busy = unavailable(sim, site.name, name)
-  if (busy) return busy
-  const zone = op.args.zone
-  const size = site.sizes.find((size) => size.name === op.args.size)
-  const wanted = op.args.release
-  strike(sim, 'image-missing', [`image/${site.name}/${wanted}`])
-  const image = site.images.find((image) => image.release === wanted)
-  if (!image) {
+type CreateArgs = ArgsOf<'machine.create'>
+
+/** The base image and the size, as the site has them; or why it has not. */
+function offer(
+  sim: Sim,
+  site: Site,
+  args: CreateArgs,
+  about: string,
+): OperationFailure | { readonly image: Site['images'][number]; readonly size: Size } {
+  const { release: wanted, zone, size: sizeName, rootDiskGb } = args
+  const imageRef = `image/${site.name}/${wanted}`
+  strike(sim, 'image-missing', [imageRef])
+  const image = site.images.find((candidate) => candidate.release === wanted)
+  if (!image)
     return permanent(
       'image-missing',
       said('image-missing.no-base-image', { site: site.name, wanted }),
-      { about: `image/${site.name}/${wanted}`, ...said('not-found-image') },
+      { about: imageRef, ...said('not-found-image') },
       { about, ...said('root-disk-could') },
     )
-  }
-  if (!size || !size.zones.includes(zone))
+  const size = site.sizes.find((candidate) => candidate.name === sizeName)
+  const notCreated = { about, ...said('not-created') }
+  if (!size?.zones.includes(zone))
     return permanent(
       'size-unknown',
-      said('size-unknown', { site: site.name, size: op.args.size, zone }),
-      { about: `size/${site.name}/${zone}/${op.args.size}`, ...said('not-offered') },
-      { about, ...said('not-created') },
+      said('size-unknown', { site: site.name, size: sizeName, zone }),
+      { about: `size/${site.name}/${zone}/${sizeName}`, ...said('not-offered') },
+      notCreated,
     )
   const stock = `${zone}/${size.name}`
   if (site.soldOut.includes(stock)) {
@@ -133,35 +129,40 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
       'no-stock',
       said('no-stock', { zone, size: size.name }),
       { about: `size/${site.name}/${stock}`, ...said('none-stock') },
-      { about, ...said('not-created') },
+      notCreated,
     )
   }
   const used = site.machines.reduce((sum, machine) => sum + machine.cores, 0)
-  if (site.quotaCores !== null && used + size.cores > site.quotaCores) {
+  const { quotaCores } = site
+  if (quotaCores !== null && used + size.cores > quotaCores)
     return permanent(
       'quota',
-      said('quota', { site: site.name, quotaCores: site.quotaCores, used }),
+      said('quota', { site: site.name, quotaCores, used }),
       {
         about: `quota/${site.name}/cores`,
-        ...said('vcpu-use-asked', { used, quotaCores: site.quotaCores, cores: size.cores }),
+        ...said('vcpu-use-asked', { used, quotaCores, cores: size.cores }),
       },
-      { about, ...said('not-created') },
+      notCreated,
     )
-  }
-  const rootDiskGb = op.args.rootDiskGb
   if (rootDiskGb < image.minimumDiskGb)
     return permanent(
       'disk-small',
       said('disk-small', { rootDiskGb, image: image.name }),
-      {
-        about: `image/${site.name}/${wanted}`,
-        ...said('needs-gb', { minimumDiskGb: image.minimumDiskGb }),
-      },
-      { about, ...said('not-created') },
+      { about: imageRef, ...said('needs-gb', { minimumDiskGb: image.minimumDiskGb }) },
+      notCreated,
     )
-  const apart = op.args.apart
-  const spot =
-    site.kind === 'hall' ? hostFor(site, zone, size.cores, size.memoryBytes, apart) : { host: null }
+  return { image, size }
+}
+
+/** The host that takes the machine, with room for its disk; a cloud does not tell. */
+function spotFor(
+  site: Site,
+  { name, zone, apart, rootDiskGb }: CreateArgs,
+  size: Size,
+  about: string,
+): OperationFailure | { readonly host: Host | null } {
+  if (site.kind !== 'hall') return { host: null }
+  const spot = hostFor(site, zone, size.cores, size.memoryBytes, apart)
   if ('says' in spot)
     return permanent(
       'no-room',
@@ -169,23 +170,36 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
       { about: `zone/${site.name}/${zone}`, ...saidOf(spot) },
       { about, ...said('not-placed') },
     )
-  if (site.kind === 'hall') {
-    const { usableGb, usedGb } = store(site, zone)
-    if (usedGb + rootDiskGb > usableGb) {
-      return permanent(
-        'store-full',
-        said('store-full', { zone, usableGb: usableGb - usedGb, name, rootDiskGb }),
-        { about: `store/${site.name}/${zone}`, ...said('gb-use', { usedGb, usableGb }) },
-        { about, ...said('root-disk-could') },
-      )
-    }
-  }
-  const network =
-    op.args.network ??
-    site.networks.find((network) => network.zone === zone)?.name ??
-    site.networks[0]?.name ??
-    ''
-  const cluster = op.args.cluster
+  const { usableGb, usedGb } = store(site, zone)
+  if (usedGb + rootDiskGb <= usableGb) return spot
+  return permanent(
+    'store-full',
+    said('store-full', { zone, usableGb: usableGb - usedGb, name, rootDiskGb }),
+    { about: `store/${site.name}/${zone}`, ...said('gb-use', { usedGb, usableGb }) },
+    { about, ...said('root-disk-could') },
+  )
+}
+
+/** Makes the machine, or says what stands against it, as the site itself finds it. */
+function place(sim: Sim, op: Operation<CreateArgs>): OperationFailure | Said {
+  const { args } = op
+  const { name, zone, cluster, rootDiskGb, apart } = args
+  const site = sim.site(args.site)
+  if (!site) return permanent('no-site', said('no-site', { site: args.site }))
+  const about = `machine/${site.name}/${name}`
+  if (site.machines.some((machine) => machine.name === name))
+    return permanent('name-taken', said('name-taken', { site: site.name, name }), {
+      about,
+      ...said('exists'),
+    })
+  const busy = unavailable(sim, site.name, name)
+  if (busy) return busy
+  const offered = offer(sim, site, args, about)
+  if ('class' in offered) return offered
+  const { size } = offered
+  const spot = spotFor(site, args, size, about)
+  if ('class' in spot) return spot
+  const zoneNetwork = site.networks.find((network) => network.zone === zone) ?? site.networks[0]
   site.machines = [
     ...site.machines,
     {
@@ -197,15 +211,15 @@ function place(sim: Sim, op: Operation<ArgsOf<'machine.create'>>): OperationFail
       memoryBytes: size.memoryBytes,
       diskGb: rootDiskGb,
       gpus: size.gpus,
-      lifetime: op.args.lifetime === 'spot' ? 'spot' : 'on-demand',
-      release: wanted,
+      lifetime: args.lifetime === 'spot' ? 'spot' : 'on-demand',
+      release: args.release,
       cluster,
       apart,
-      network,
+      network: args.network ?? zoneNetwork?.name ?? '',
       box: null,
       power: 'off',
       agent: false,
-      address: op.args.address,
+      address: args.address,
       createdAt: sim.now,
     },
   ]

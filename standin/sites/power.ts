@@ -3,12 +3,12 @@
  * 50 s, its pods are evicted 300 s later; machines of a dead host restart on the first host of their zone with room.
  */
 import type { Sim } from '../engine/sim'
-import { fillWorkload } from '../cluster/pods'
+import { fillWorkload } from '../cluster/controllers'
 import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
 import { networkLost, setReady } from '../cluster/conditions'
 import { reachesApi } from '../traffic/flows'
-import type { Cluster, Host, Machine, Node, Site } from '../world'
+import type { Cluster, Host, Machine, Node, Pod, Site } from '../world'
 import { settleStorage } from '../storage/settle'
 import { countText } from '../../core/units'
 
@@ -196,113 +196,116 @@ function takenBack(sim: Sim, site: Site, machine: Machine): void {
     `node/${node.name}`,
     `taken back by its cloud; ${countText(gone.length, 'pod')} ended`,
   )
+  refill(sim, cluster, gone)
+}
+
+/** A machine of a site and the node it is, where it is one. */
+interface Powered {
+  readonly sim: Sim
+  readonly site: Site
+  readonly machine: Machine
+  readonly on: ReturnType<typeof nodeOn>
+}
+
+/** Nobody hears the node any more: its cluster says so, and waits before it evicts. */
+function goneUnheard({ sim, site, machine, on }: Powered): void {
+  if (isHeard(machine) || !on) return
+  const { cluster, node } = on
+  setReady(node, 'Unknown', 'NodeStatusUnknown', 'Kubelet stopped posting node status.', sim.now)
+  // Whoever owns the machines tells the cluster that this one is off.
+  if (machine.power === 'off') shutDown(node, true)
+  record(
+    sim,
+    cluster,
+    'Normal',
+    'NodeNotReady',
+    `node/${node.name}`,
+    `Node ${node.name} status is now: NodeNotReady`,
+  )
+  settleStorage(sim, cluster)
+  sim.schedule(evictMs, { kind: 'power', site: site.name, machine: machine.name, what: 'evict' })
+}
+
+/** Where no node is heard at all, it is the way that is broken: nothing is evicted. */
+const isAllUnheard = (cluster: Cluster): boolean =>
+  cluster.nodes.every((node) =>
+    node.conditions.some(({ type, status }) => type === 'Ready' && status !== 'True'),
+  )
+
+/** What is made anew elsewhere leaves a node that is not heard; daemons and stateful pods stay. */
+function evictUnheard({ sim, machine, on }: Powered): void {
+  if (!on || isHeard(machine) || isAllUnheard(on.cluster)) return
+  const { cluster, node } = on
+  const staying = new Set(
+    cluster.workloads
+      .filter(({ kind }) => kind === 'DaemonSet' || kind === 'StatefulSet')
+      .map(({ name }) => name),
+  )
+  const gone = cluster.running.filter((pod) => pod.node === node.name && !staying.has(pod.workload))
+  if (gone.length === 0) return
+  cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
+  record(
+    sim,
+    cluster,
+    'Warning',
+    'PodsEvicted',
+    `node/${node.name}`,
+    `${countText(gone.length, 'pod')} evicted`,
+  )
+  refill(sim, cluster, gone)
+}
+
+/** The controllers of pods that are gone take their next step. */
+function refill(sim: Sim, cluster: Cluster, gone: readonly Pod[]): void {
   const load = loads(cluster)
   for (const workload of cluster.workloads)
     if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
       fillWorkload(sim, cluster, workload, load)
 }
 
+/** A machine of a dead host starts on another. Without room it waits; a host that comes back or room that is made lets it start. */
+function failOver({ sim, site, machine }: Powered): void {
+  const host = site.hosts.find((candidate) => candidate.name === machine.host)
+  if (machine.power !== 'off' || host?.service !== 'dead') return
+  const event = { kind: 'power', site: site.name, machine: machine.name } as const
+  const target = firstHost(site, machine)
+  if (!target) {
+    sim.schedule(60_000, { ...event, what: 'failover' })
+    return
+  }
+  machine.host = target.name
+  machine.power = 'starting'
+  sim.touch(`site:${site.name}`)
+  const takes = sim.takes(`restart/${machine.name}/${sim.now}`, restartMs / 1000)
+  sim.schedule(takes, { ...event, what: 'up' })
+}
+
+function comeUp({ sim, site, machine }: Powered): void {
+  if (machine.power !== 'starting') return
+  machine.power = 'on'
+  machine.agent = true
+  delete machine.offSince
+  sim.touch(`site:${site.name}`)
+  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  heardAgain(sim, machine)
+}
+
+const powerEvents = {
+  unheard: goneUnheard,
+  evict: evictUnheard,
+  failover: failOver,
+  taken: ({ sim, site, machine }: Powered) => takenBack(sim, site, machine),
+  up: comeUp,
+}
+
 export function powerEvent(
   sim: Sim,
   siteName: string,
   name: string,
-  what: 'unheard' | 'evict' | 'failover' | 'up' | 'taken',
+  what: keyof typeof powerEvents,
 ): void {
   const result = machineAt(sim, siteName, name)
   if (!result) return
   const { site, machine } = result
-  const on = nodeOn(sim, machine)
-  switch (what) {
-    case 'unheard':
-      if (isHeard(machine) || !on) return
-      setReady(
-        on.node,
-        'Unknown',
-        'NodeStatusUnknown',
-        'Kubelet stopped posting node status.',
-        sim.now,
-      )
-      // Whoever owns the machines tells the cluster that this one is off.
-      if (machine.power === 'off') shutDown(on.node, true)
-      record(
-        sim,
-        on.cluster,
-        'Normal',
-        'NodeNotReady',
-        `node/${on.node.name}`,
-        `Node ${on.node.name} status is now: NodeNotReady`,
-      )
-      settleStorage(sim, on.cluster)
-      sim.schedule(evictMs, { kind: 'power', site: siteName, machine: name, what: 'evict' })
-      return
-    case 'evict': {
-      if (!on || isHeard(machine)) return
-      // Where no node is heard at all, it is the way that is broken: nothing is evicted.
-      if (
-        on.cluster.nodes.every((node) =>
-          node.conditions.some(
-            (condition) => condition.type === 'Ready' && condition.status !== 'True',
-          ),
-        )
-      )
-        return
-      const { cluster, node } = on
-      const stays = (workloadName: string): boolean =>
-        cluster.workloads.some(
-          (workload) =>
-            workload.name === workloadName &&
-            (workload.kind === 'DaemonSet' || workload.kind === 'StatefulSet'),
-        )
-      const gone = cluster.running.filter((pod) => pod.node === node.name && !stays(pod.workload))
-      if (gone.length === 0) return
-      cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
-      record(
-        sim,
-        cluster,
-        'Warning',
-        'PodsEvicted',
-        `node/${node.name}`,
-        `${countText(gone.length, 'pod')} evicted`,
-      )
-      const load = loads(cluster)
-      for (const workload of cluster.workloads)
-        if (
-          gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)
-        )
-          fillWorkload(sim, cluster, workload, load)
-      return
-    }
-    case 'failover': {
-      const here = site.hosts.find((host) => host.name === machine.host)
-      if (machine.power !== 'off' || here?.service !== 'dead') return
-      const target = firstHost(site, machine)
-      // Without room it waits; a host that comes back or room that is made lets it start.
-      if (!target) {
-        sim.schedule(60_000, { kind: 'power', site: siteName, machine: name, what: 'failover' })
-        return
-      }
-      machine.host = target.name
-      machine.power = 'starting'
-      sim.touch(`site:${siteName}`)
-      sim.schedule(sim.takes(`restart/${name}/${sim.now}`, restartMs / 1000), {
-        kind: 'power',
-        site: siteName,
-        machine: name,
-        what: 'up',
-      })
-      return
-    }
-    case 'taken':
-      takenBack(sim, site, machine)
-      return
-    case 'up':
-      if (machine.power !== 'starting') return
-      machine.power = 'on'
-      machine.agent = true
-      delete machine.offSince
-      sim.touch(`site:${siteName}`)
-      if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
-      heardAgain(sim, machine)
-      return
-  }
+  powerEvents[what]({ sim, site, machine, on: nodeOn(sim, machine) })
 }

@@ -109,18 +109,16 @@ export function peersOf(world: World): readonly Peer[] {
   return [...(world.peers ?? []), ...planes]
 }
 
+interface Front {
+  readonly site: Site
+  readonly cluster: Cluster | undefined
+  readonly ports: readonly number[]
+  /** `namespace/name` */
+  readonly service: string
+}
+
 /** What stands at a virtual address, where one does. */
-export function frontOf(
-  world: World,
-  address: string,
-):
-  | {
-      readonly site: Site
-      readonly cluster: Cluster | undefined
-      readonly ports: readonly number[]
-      readonly service: string
-    }
-  | undefined {
+export function frontOf(world: World, address: string): Front | undefined {
   for (const site of Object.values(world.sites)) {
     for (const balancer of site.balancers)
       if (same(balancer.address, address))
@@ -137,202 +135,273 @@ export function frontOf(
 const nodeAt = (cluster: Cluster, address: string): Node | undefined =>
   cluster.nodes.find((node) => same(node.address, address))
 
+const policyOf = (cluster: Cluster, namespace: string, name: string, field: string): unknown =>
+  fields(writtenService(cluster, namespace, name)?.['spec'])[field]
+
+/** One packet under way. Each part of the way gives the fare where the packet ends there, else null. */
+class Trip {
+  private readonly own: Cluster | undefined
+  /** The pod it comes from, where that has an address of its own. */
+  private readonly pod: Pod | undefined
+  private readonly node: Node | undefined
+  private readonly packet: Packet
+  private readonly met: string[] = []
+  private leaving: Packet | null = null
+
+  constructor(
+    private readonly world: World,
+    from: Sender,
+    destination: string,
+    port: number,
+    private readonly protocol: 'TCP' | 'UDP',
+    private readonly nth: number,
+  ) {
+    if ('cluster' in from) {
+      this.own = from.cluster
+      this.node =
+        'node' in from
+          ? from.node
+          : from.cluster.nodes.find((candidate) => candidate.name === from.pod.node)
+      if ('pod' in from && !isHostPod(from.cluster, from.pod)) this.pod = from.pod
+    }
+    const address = 'address' in from ? from.address : ''
+    const source = this.pod?.ip ?? this.node?.address ?? address
+    this.packet = { source, destination, port, protocol }
+  }
+
+  run(): Fare {
+    const inside = this.insideCluster()
+    if (inside) return inside
+    const home = this.own
+      ? this.world.sites[this.own.site]
+      : siteHolding(this.world, this.packet.source, undefined)
+    this.masquerade()
+    const { destination } = this.packet
+    const front = frontOf(this.world, destination)
+    const peer = peersOf(this.world).find((candidate) => same(candidate.address, destination))
+    const goal =
+      siteHolding(this.world, destination, home) ??
+      front?.site ??
+      (peer?.site === undefined ? undefined : this.world.sites[peer.site])
+    const leaves = home !== undefined && !isOf(this.world, home, destination)
+    const out = home && leaves ? this.leave(home) : null
+    if (out) return out
+    const into = goal && (leaves || !home) ? this.enter(goal, front) : null
+    if (into) return into
+    if (front) return this.behindFront(front)
+    return this.atClusters(goal) ?? (peer ? this.atPeer(peer) : this.wayBack(goal))
+  }
+
+  private readonly ends = (
+    arrived: boolean,
+    at: string,
+    by = '',
+    reached: Pod | null = null,
+  ): Fare => ({
+    arrived,
+    at,
+    by,
+    packet: { ...this.packet },
+    pod: reached,
+    met: this.met,
+    leaving: this.leaving,
+  })
+
+  private chosenOf(ready: readonly Pod[]): Pod | undefined {
+    return ready.length > 0 ? ready[this.nth % ready.length] : undefined
+  }
+
+  /** A service address becomes a pod’s, and policies of the source look at what it becomes. */
+  private insideCluster(): Fare | null {
+    const { own, packet } = this
+    const service = own?.serviceList.find(
+      ({ address }) => address !== '' && same(address, packet.destination),
+    )
+    if (own && service) return this.toService(own, service)
+    const against = own && this.pod ? policyAgainst(own, this.pod, 'egress', packet) : ''
+    if (against !== '') return this.ends(false, 'policy-out', against)
+    return this.isForeignService() ? this.ends(false, 'service') : null
+  }
+
+  private toService(own: Cluster, service: Cluster['serviceList'][number]): Fare | null {
+    const { packet, node } = this
+    const { namespace, name } = service
+    const listed = servicePorts(own, service).find(
+      ({ port, protocol }) => port === packet.port && protocol === this.protocol,
+    )
+    const staysOnNode = policyOf(own, namespace, name, 'internalTrafficPolicy') === 'Local'
+    const chosen = this.chosenOf(
+      readyBehind(own, service).filter((pod) => !staysOnNode || pod.node === node?.name),
+    )
+    const seen: Packet =
+      chosen && listed
+        ? { ...packet, destination: chosen.ip ?? '', port: targetOn(own, chosen, listed) }
+        : packet
+    const against = this.pod ? policyAgainst(own, this.pod, 'egress', seen) : ''
+    if (against !== '') return this.ends(false, 'policy-out', against)
+    if (!chosen || !listed) return this.ends(false, 'service', `${namespace}/${name}`)
+    packet.destination = seen.destination
+    packet.port = seen.port
+    return null
+  }
+
+  /** A service address that no service has here, or that only another cluster gives a meaning. */
+  private isForeignService(): boolean {
+    const { own, world } = this
+    const { source, destination } = this.packet
+    if (own && covers(own.services, destination)) return true
+    const home = own ? world.sites[own.site] : siteHolding(world, source, undefined)
+    const isInDomain =
+      home !== undefined &&
+      Object.values(world.sites).some(
+        (site) => site.domain === home.domain && isOf(world, site, destination),
+      )
+    return (
+      !isInDomain &&
+      Object.values(world.clusters).some((cluster) => covers(cluster.services, destination))
+    )
+  }
+
+  /** Outside its cluster a pod is seen under its node’s address, unless the range keeps its own. */
+  private masquerade(): void {
+    const { own, pod, node, packet } = this
+    if (!own || !pod || !node || podAt(own, packet.destination) !== undefined) return
+    const isKept = (own.keepSource ?? []).some((range) => covers(range, packet.destination))
+    if (!isKept) packet.source = node.address
+  }
+
+  /** Route, firewall and translation on the way out of a site. */
+  private leave(home: Site): Fare | null {
+    const { packet } = this
+    const holder = this.node?.address ?? packet.source
+    if (!hasRoute(home, networkAt(home, holder), packet.destination))
+      return this.ends(false, 'route')
+    this.leaving = { ...packet }
+    const out = firstRule(home, 'out', packet, [holder])
+    if (out) this.met.push(`${home.name}/${out.name}`)
+    if (out?.action === 'deny') return this.ends(false, 'firewall-out', out.name)
+    const translation = firstTranslation(home, packet)
+    if (translation) this.met.push(`${home.name}/${translation.name}`)
+    if (translation?.kind === 'translate' && translation.becomes !== undefined)
+      packet.source = translation.becomes
+    return null
+  }
+
+  /** The firewall on the way into a site. */
+  private enter(goal: Site, front: Front | undefined): Fare | null {
+    const { world, packet } = this
+    let members: readonly string[] = [destinationHolder(world, goal, packet.destination)]
+    if (front?.site === goal)
+      members = front.cluster ? behindFronts(goal, front.cluster).map((node) => node.address) : []
+    const into = firstRule(goal, 'in', packet, members.length > 0 ? members : [packet.destination])
+    if (into) this.met.push(`${goal.name}/${into.name}`)
+    if (into?.action === 'deny') return this.ends(false, 'firewall-in', into.name)
+    const isNear = Object.values(world.sites).some(
+      (site) => site.domain === goal.domain && isOf(world, site, packet.source),
+    )
+    return into || isNear ? null : this.ends(false, 'firewall-in')
+  }
+
+  /** A virtual address: to a node that takes it, then to a ready pod of its service. */
+  private behindFront(front: Front): Fare {
+    const { packet } = this
+    const { cluster } = front
+    const [namespace = '', name = ''] = front.service.split('/')
+    const service = cluster?.serviceList.find(
+      (candidate) => candidate.namespace === namespace && candidate.name === name,
+    )
+    const isOpen = front.ports.includes(packet.port)
+    if (!cluster || !service || !isOpen)
+      return this.ends(false, 'front', isOpen ? front.service : '')
+    const listed = servicePorts(cluster, service).find(
+      ({ port, protocol }) => port === packet.port && protocol === this.protocol,
+    )
+    const end = this.chosenOf(readyBehind(cluster, service))
+    const isLocal = policyOf(cluster, namespace, name, 'externalTrafficPolicy') === 'Local'
+    const takers = healthyBehind(front.site, cluster)
+    const taker = isLocal
+      ? takers.find((candidate) => candidate.name === end?.node)
+      : [...takers].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
+    if (!end || !listed || !taker) return this.ends(false, 'front', front.service)
+    if (!isLocal) packet.source = taker.address
+    return this.toPod(cluster, end, targetOn(cluster, end, listed))
+  }
+
+  private toPod(cluster: Cluster, pod: Pod, port: number): Fare {
+    this.packet.destination = pod.ip ?? ''
+    this.packet.port = port
+    return atPod(this.world, cluster, pod, this.packet, this.ends)
+  }
+
+  /** The pod or node of a cluster that has the address, the own cluster first; null where none has it, or it just arrives. */
+  private atClusters(goal: Site | undefined): Fare | null {
+    const { world, packet, own } = this
+    const { destination } = packet
+    const near = [
+      ...(own ? [own] : []),
+      ...Object.values(world.clusters).filter((cluster) => cluster.site === goal?.name),
+    ]
+    for (const cluster of near) {
+      const pod = podAt(cluster, destination)
+      if (pod) return atPod(world, cluster, pod, packet, this.ends)
+    }
+    for (const cluster of near) {
+      const node = nodeAt(cluster, destination)
+      if (node) return this.atNode(cluster, node)
+    }
+    return null
+  }
+
+  /** A port of a node that leads to a service, or one on which the node itself listens. */
+  private atNode(cluster: Cluster, node: Node): Fare | null {
+    const { packet } = this
+    const served = nodePortAt(this.world, cluster, packet)
+    if (!served)
+      return listensOn(cluster, node, packet) ? null : this.ends(false, 'acceptance', node.name)
+    const { service, port } = served
+    const { namespace, name } = service
+    const isLocal = policyOf(cluster, namespace, name, 'externalTrafficPolicy') === 'Local'
+    const end = this.chosenOf(
+      readyBehind(cluster, service).filter((pod) => !isLocal || pod.node === node.name),
+    )
+    if (!end) return this.ends(false, 'front', `${namespace}/${name}`)
+    if (!isLocal) packet.source = node.address
+    return this.toPod(cluster, end, targetOn(cluster, end, port))
+  }
+
+  /** Somebody outside who listens: on some ports, for some sources, with a way back for some. */
+  private atPeer(peer: Peer): Fare {
+    const { source, port } = this.packet
+    const listens = peer.protocol.toUpperCase() === this.protocol && peer.ports.includes(port)
+    const accepts = peer.accepts === undefined || anyCovers(peer.accepts, source)
+    if (!listens || !accepts) return this.ends(false, 'acceptance', peer.name)
+    return peer.routes !== undefined && !anyCovers(peer.routes, source)
+      ? this.ends(false, 'way-back', peer.name)
+      : this.ends(true, 'there', peer.name)
+  }
+
+  /** Arrived, if what answers finds the way back. */
+  private wayBack(goal: Site | undefined): Fare {
+    const { source, destination } = this.packet
+    const network = goal ? networkAt(goal, destination) : undefined
+    const isLost =
+      goal !== undefined &&
+      network !== undefined &&
+      !isOf(this.world, goal, source) &&
+      !hasRoute(goal, network, source)
+    return isLost ? this.ends(false, 'way-back') : this.ends(true, 'there')
+  }
+}
+
 /** Sends one packet. `nth` chooses among ready endpoints, counted by name. */
-export function send(
+export const send = (
   world: World,
   from: Sender,
   destination: string,
   port: number,
   protocol: 'TCP' | 'UDP' = 'TCP',
   nth = 0,
-): Fare {
-  const met: string[] = []
-  let leaving: Packet | null = null
-  const own = 'cluster' in from ? from.cluster : undefined
-  const pod = 'pod' in from && !isHostPod(from.cluster, from.pod) ? from.pod : undefined
-  let node: Node | undefined
-  if (own && 'cluster' in from) {
-    if ('node' in from) node = from.node
-    else node = own.nodes.find((candidate) => candidate.name === from.pod.node)
-  } else node = undefined
-  const packet: Packet = {
-    source: pod?.ip ?? node?.address ?? ('address' in from ? from.address : ''),
-    destination,
-    port,
-    protocol,
-  }
-  const ends = (arrived: boolean, at: string, by = '', reached: Pod | null = null): Fare => ({
-    arrived,
-    at,
-    by,
-    packet: { ...packet },
-    pod: reached,
-    met,
-    leaving,
-  })
-
-  // Inside the cluster
-  const service = own?.serviceList.find(
-    (service) => service.address !== '' && same(service.address, destination),
-  )
-  let chosen: Pod | undefined
-  if (own && service) {
-    const listed = servicePorts(own, service).find(
-      (servicePort) => servicePort.port === port && servicePort.protocol === protocol,
-    )
-    const onNode =
-      fields(writtenService(own, service.namespace, service.name)?.['spec'])[
-        'internalTrafficPolicy'
-      ] === 'Local'
-    const ready = readyBehind(own, service).filter(
-      (candidate) => !onNode || candidate.node === node?.name,
-    )
-    chosen = ready.length > 0 ? ready[nth % ready.length] : undefined
-    const seen: Packet =
-      chosen && listed
-        ? { ...packet, destination: chosen.ip ?? '', port: targetOn(own, chosen, listed) }
-        : packet
-    const against = pod ? policyAgainst(own, pod, 'egress', seen) : ''
-    if (against !== '') return ends(false, 'policy-out', against)
-    if (!chosen || !listed) return ends(false, 'service', `${service.namespace}/${service.name}`)
-    packet.destination = seen.destination
-    packet.port = seen.port
-  } else {
-    const against = own && pod ? policyAgainst(own, pod, 'egress', packet) : ''
-    if (against !== '') return ends(false, 'policy-out', against)
-    const home = own ? world.sites[own.site] : siteHolding(world, packet.source, undefined)
-    if (own && covers(own.services, destination)) return ends(false, 'service')
-    const inDomain =
-      home !== undefined &&
-      Object.values(world.sites).some(
-        (site) => site.domain === home.domain && isOf(world, site, destination),
-      )
-    if (
-      !inDomain &&
-      Object.values(world.clusters).some((cluster) => covers(cluster.services, destination))
-    )
-      return ends(false, 'service')
-  }
-  if (own && pod && node) {
-    const inside = podAt(own, packet.destination) !== undefined
-    if (!inside && !(own.keepSource ?? []).some((range) => covers(range, packet.destination)))
-      packet.source = node.address
-  }
-
-  // Between networks
-  const home = own ? world.sites[own.site] : siteHolding(world, packet.source, undefined)
-  const front = frontOf(world, packet.destination)
-  const peer = peersOf(world).find((peer) => same(peer.address, packet.destination))
-  const goal =
-    siteHolding(world, packet.destination, home) ??
-    front?.site ??
-    (peer?.site === undefined ? undefined : world.sites[peer.site])
-  const leaves = home !== undefined && !isOf(world, home, packet.destination)
-  const holder = node?.address ?? packet.source
-  if (home && leaves) {
-    if (!hasRoute(home, networkAt(home, holder), packet.destination)) return ends(false, 'route')
-    leaving = { ...packet }
-    const out = firstRule(home, 'out', packet, [holder])
-    if (out) met.push(`${home.name}/${out.name}`)
-    if (out?.action === 'deny') return ends(false, 'firewall-out', out.name)
-    const translation = firstTranslation(home, packet)
-    if (translation) met.push(`${home.name}/${translation.name}`)
-    if (translation?.kind === 'translate' && translation.becomes !== undefined)
-      packet.source = translation.becomes
-  }
-  if (goal && (leaves || !home)) {
-    const members =
-      front && front.site === goal
-        ? (front.cluster ? behindFronts(goal, front.cluster) : []).map(
-            (eachNode) => eachNode.address,
-          )
-        : [destinationHolder(world, goal, packet.destination)]
-    const into = firstRule(goal, 'in', packet, members.length > 0 ? members : [packet.destination])
-    if (into) met.push(`${goal.name}/${into.name}`)
-    if (into?.action === 'deny') return ends(false, 'firewall-in', into.name)
-    const near = Object.values(world.sites).some(
-      (site) => site.domain === goal.domain && isOf(world, site, packet.source),
-    )
-    if (!into && !near) return ends(false, 'firewall-in')
-  }
-
-  // At the other end
-  if (front) {
-    const { cluster } = front
-    const [namespace = '', name = ''] = front.service.split('/')
-    const behind = cluster?.serviceList.find(
-      (candidate) => candidate.namespace === namespace && candidate.name === name,
-    )
-    if (!cluster || !behind || !front.ports.includes(packet.port))
-      return ends(false, 'front', front.ports.includes(packet.port) ? front.service : '')
-    const listed = servicePorts(cluster, behind).find(
-      (servicePort) => servicePort.port === packet.port && servicePort.protocol === protocol,
-    )
-    const ready = readyBehind(cluster, behind)
-    const end = ready.length > 0 ? ready[nth % ready.length] : undefined
-    const local =
-      fields(writtenService(cluster, namespace, name)?.['spec'])['externalTrafficPolicy'] ===
-      'Local'
-    const takers = healthyBehind(front.site, cluster)
-    const taker = local
-      ? takers.find((candidate) => candidate.name === end?.node)
-      : [...takers].sort((a, b) => (a.name < b.name ? -1 : 1))[0]
-    if (!end || !listed || !taker) return ends(false, 'front', front.service)
-    if (!local) packet.source = taker.address
-    packet.destination = end.ip ?? ''
-    packet.port = targetOn(cluster, end, listed)
-    return atPod(world, cluster, end, packet, ends)
-  }
-  const near = [
-    own,
-    ...Object.values(world.clusters).filter((cluster) => cluster.site === goal?.name),
-  ]
-  const cluster = near.find(
-    (cluster) => cluster !== undefined && podAt(cluster, packet.destination) !== undefined,
-  )
-  const there = cluster && podAt(cluster, packet.destination)
-  if (cluster && there) return atPod(world, cluster, there, packet, ends)
-  const holding = near.find((cluster) => cluster && nodeAt(cluster, packet.destination))
-  const addressed = holding && nodeAt(holding, packet.destination)
-  if (holding && addressed) {
-    const served = nodePortAt(world, holding, packet)
-    if (served) {
-      const { service, port } = served
-      const isLocal =
-        fields(writtenService(holding, service.namespace, service.name)?.['spec'])[
-          'externalTrafficPolicy'
-        ] === 'Local'
-      const ready = readyBehind(holding, service).filter(
-        (candidate) => !isLocal || candidate.node === addressed.name,
-      )
-      const end = ready.length > 0 ? ready[nth % ready.length] : undefined
-      if (!end) return ends(false, 'front', `${service.namespace}/${service.name}`)
-      if (!isLocal) packet.source = addressed.address
-      packet.destination = end.ip ?? ''
-      packet.port = targetOn(holding, end, port)
-      return atPod(world, holding, end, packet, ends)
-    }
-    if (!listensOn(holding, addressed, packet)) return ends(false, 'acceptance', addressed.name)
-  }
-  if (peer) {
-    if (peer.protocol.toUpperCase() !== protocol || !peer.ports.includes(packet.port))
-      return ends(false, 'acceptance', peer.name)
-    if (peer.accepts !== undefined && !anyCovers(peer.accepts, packet.source))
-      return ends(false, 'acceptance', peer.name)
-    return peer.routes !== undefined && !anyCovers(peer.routes, packet.source)
-      ? ends(false, 'way-back', peer.name)
-      : ends(true, 'there', peer.name)
-  }
-  const network = goal ? networkAt(goal, packet.destination) : undefined
-  if (
-    goal &&
-    network !== undefined &&
-    !isOf(world, goal, packet.source) &&
-    !hasRoute(goal, network, packet.source)
-  )
-    return ends(false, 'way-back')
-  return ends(true, 'there')
-}
+): Fare => new Trip(world, from, destination, port, protocol, nth).run()
 
 /** The node that holds a pod’s address, or the address itself. */
 function destinationHolder(world: World, site: Site, address: string): string {

@@ -28,6 +28,7 @@ import { Ago, clockText } from '../../parts/when'
 import { reasonFor, withCase } from '../reason-data'
 import { orNotFound, orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
+import { LeftAtSite, NodeActs, TakeDown } from './acts'
 import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
 import { SharedCauses } from './shared-causes'
@@ -36,7 +37,6 @@ import { packed, usePacked } from '../packed'
 import type { Route } from './+types/cluster'
 import { objectSays, type ApiObject } from './object-says'
 import { Access } from './access'
-import { OfMachine } from './of-machine'
 import { Reached } from './reached'
 import { Tabs } from '../../kit/tabs'
 
@@ -251,32 +251,71 @@ const eventColumns: readonly Column<EventRow>[] = [
   { name: 'message', value: (event) => event.message, wraps: true },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+
+/** The table, or the lines, of the tab that is open. */
+function Shown({
+  data,
+  onSelect,
+}: {
+  readonly data: Data
+  readonly onSelect: (node: string) => void
+}) {
+  const { name, tab, nodes, events, now, apiAnswers, keeping } = data
+  const objects = usePacked(data.objects)
+  const [search] = useSearchParams()
+  switch (tab) {
+    case 'nodes':
+      return (
+        <Table
+          name={`nodes of ${name}`}
+          columns={nodeColumns(now)}
+          rows={nodes}
+          id={(node) => node.name}
+          selected={search.get('on')}
+          onSelect={(node) => onSelect(node.name)}
+          empty={
+            apiAnswers
+              ? 'No node has joined yet.'
+              : 'Its API does not answer yet, so nothing is known of its nodes.'
+          }
+        />
+      )
+    case 'keeping':
+      return <Keeping key={name} {...keeping} />
+    case 'objects':
+      return (
+        <Table
+          name={`objects of ${name}`}
+          columns={objectColumns(now)}
+          rows={objects}
+          id={(row) => `${row.kind}/${row.namespace}/${row.name}`}
+          empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'}
+        />
+      )
+    case 'events':
+      return (
+        <Table
+          name={`events of ${name}`}
+          columns={eventColumns}
+          rows={events}
+          id={(event) => `${event.at}${event.about}${event.reason}${event.message}`}
+          empty="Its API has no events now: it keeps them only for a while."
+        />
+      )
+    default:
+      return null
+  }
+}
+
 export default function Cluster({ loaderData }: Route.ComponentProps) {
-  const {
-    name,
-    state,
-    says,
-    summary,
-    tab,
-    nodes,
-    events,
-    reason,
-    now,
-    apiAnswers,
-    reach,
-    agent,
-    left,
-    keeping,
-    causes,
-  } = loaderData
-  const objects = usePacked(loaderData.objects)
+  const { name, state, says, summary, tab, nodes, reason, now, apiAnswers, reach, agent, left } =
+    loaderData
   const [search] = useSearchParams()
   const chosen = nodes.find((node) => node.name === search.get('on'))
   const navigate = useNavigate()
   const address = useAddress()
-  const fetcher = useFetcher()
   const keep = Object.fromEntries(search)
-  const takeDown = (): void => void fetcher.submit({ do: 'take-down' }, { method: 'post' })
   const select = (node: string): void =>
     void navigate(address(`/clusters/${name}`, { ...keep, on: node }), { preventScrollReset: true })
   return (
@@ -290,54 +329,18 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
       reason={
         <>
           {reason ? <Reason reason={{ ...reason, actions: [] }} now={now} /> : <p>{says}</p>}
-          {chosen ? (
-            <div className="acts">
-              {reach ? null : <OfMachine cluster={name} node={chosen} />}
-              <DraftChange
-                kind="node.cordon"
-                intent={{ cluster: name, node: chosen.name, open: chosen.cordoned }}
-              >
-                {chosen.cordoned ? 'Draft opening it' : 'Draft cordoning it'}
-              </DraftChange>
-              <DraftChange kind="node.drain" intent={{ cluster: name, nodes: [chosen.name] }}>
-                Draft draining it
-              </DraftChange>
-              <To path="/shape/board" query={{ aim: `cluster/${name}`, node: chosen.name }}>
-                On the board
-              </To>
-            </div>
-          ) : null}
+          {chosen ? <NodeActs cluster={name} node={chosen} reached={Boolean(reach)} /> : null}
           {reach ? (
             <Reached name={name} reach={reach} agent={agent} />
           ) : (
             <Access name={name} answers={apiAnswers} />
           )}
-          {left.length > 0 ? (
-            <div>
-              <h3>At its site, owned by no cluster</h3>
-              <ul className="facts">
-                {left.map((item) => (
-                  <li key={`${item.kind}${item.name}`}>
-                    <span>
-                      {item.kind} <span className="mono">{item.name}</span>
-                    </span>
-                    <span className="source">{item.says}</span>
-                  </li>
-                ))}
-              </ul>
-            </div>
-          ) : null}
-          {reach ? null : (
-            <div className="acts">
-              <Button variant="outlined" disabled={fetcher.state !== 'idle'} onClick={takeDown}>
-                Draft taking it down
-              </Button>
-            </div>
-          )}
+          <LeftAtSite left={left} />
+          {reach ? null : <TakeDown />}
         </>
       }
     >
-      <SharedCauses causes={causes} />
+      <SharedCauses causes={loaderData.causes} />
       <Tabs
         label="What to show"
         here={tab}
@@ -350,40 +353,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
             query: { ...keep, show: text === 'nodes' ? null : text },
           }))}
       />
-      {tab === 'nodes' ? (
-        <Table
-          name={`nodes of ${name}`}
-          columns={nodeColumns(now)}
-          rows={nodes}
-          id={(node) => node.name}
-          selected={search.get('on')}
-          onSelect={(node) => select(node.name)}
-          empty={
-            apiAnswers
-              ? 'No node has joined yet.'
-              : 'Its API does not answer yet, so nothing is known of its nodes.'
-          }
-        />
-      ) : null}
-      {tab === 'keeping' ? <Keeping key={name} {...keeping} /> : null}
-      {tab === 'objects' ? (
-        <Table
-          name={`objects of ${name}`}
-          columns={objectColumns(now)}
-          rows={objects}
-          id={(row) => `${row.kind}/${row.namespace}/${row.name}`}
-          empty={apiAnswers ? 'It holds no objects.' : 'Its API does not answer.'}
-        />
-      ) : null}
-      {tab === 'events' ? (
-        <Table
-          name={`events of ${name}`}
-          columns={eventColumns}
-          rows={events}
-          id={(event) => `${event.at}${event.about}${event.reason}${event.message}`}
-          empty="Its API has no events now: it keeps them only for a while."
-        />
-      ) : null}
+      <Shown data={loaderData} onSelect={select} />
     </Page>
   )
 }

@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import type { HealthPolicy } from '~/core/keeping'
+import type { State } from '~/core/fleet'
 import { bytesText, countText, durationText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
@@ -102,35 +103,160 @@ function PoolLine({
   )
 }
 
-export function Keeping({
+const certificateState = (days: number | null): State => {
+  if (days === null) return 'unknown'
+  if (days < 0) return 'broken'
+  return days < 30 ? 'strained' : 'well'
+}
+
+function certificateText(days: number | null): string {
+  if (days === null) return 'unknown'
+  return days < 0 ? `ended ${countText(-days, 'day')} ago` : `for ${countText(days, 'more day')}`
+}
+
+function Certificates({
   name,
   now,
   managed,
-  guarded,
-  pools,
-  sizes,
   certificatesUntil,
-  backups,
-  health,
-}: KeepingData) {
-  const fetcher = useFetcher<{ refused?: string | null }>()
+}: Pick<KeepingData, 'name' | 'now' | 'managed' | 'certificatesUntil'>) {
   const days =
     certificatesUntil === null
       ? null
       : Math.floor((Date.parse(certificatesUntil) - Date.parse(now)) / 86_400_000)
-  let state: 'unknown' | 'well' | 'broken' | 'strained'
-  if (days === null) state = 'unknown'
-  else if (days < 0) state = 'broken'
-  else if (days < 30) state = 'strained'
-  else state = 'well'
-  const [policy, setPolicy] = useState(health)
+  const state = certificateState(days)
+  return (
+    <section aria-label="Certificates" style={{ marginTop: 20 }}>
+      <h2>
+        <StateGlyph state={state} title={state} /> Certificates {certificateText(days)}
+      </h2>
+      <p className="soft">
+        API and agents, until {certificatesUntil?.slice(0, 10) ?? 'nobody told'}
+        {managed ? '; its cloud renews them by itself' : ''}.
+      </p>
+      <div className="acts" style={{ marginTop: 6 }}>
+        <DraftChange
+          kind="cluster.renew-certificates"
+          intent={{ cluster: name }}
+          variant={days !== null && days < 30 ? 'contained' : 'outlined'}
+        >
+          Draft renewing them
+        </DraftChange>
+      </div>
+    </section>
+  )
+}
+
+function Backups({ name, now, backups }: Pick<KeepingData, 'name' | 'now' | 'backups'>) {
   const stamp = now.slice(0, 16).replace(/[-:T]/g, '')
-  const changed =
-    policy.enabled !== health.enabled ||
-    policy.afterSeconds !== health.afterSeconds ||
-    policy.mostShare !== health.mostShare ||
-    policy.mostReplacedPerDay !== health.mostReplacedPerDay ||
-    policy.replaceGuarded !== health.replaceGuarded
+  return (
+    <section aria-label="Backups" style={{ marginTop: 20 }}>
+      <h2>Control-plane data</h2>
+      <ul className="site-lines">
+        {[...backups].reverse().map((backup) => (
+          <li key={backup.id}>
+            <span className="mono">{backup.id}</span>
+            <span className="soft">
+              {backup.at.slice(0, 16).replace('T', ' ')}, {countText(backup.objects, 'object')},{' '}
+              {bytesText(backup.bytes)}
+            </span>
+            <DraftChange
+              kind="cluster.restore"
+              intent={{ cluster: name, backup: backup.id }}
+              variant="text"
+            >
+              Draft restoring it
+            </DraftChange>
+          </li>
+        ))}
+        {backups.length === 0 ? <li className="soft">No backup was taken yet.</li> : null}
+      </ul>
+      <DraftChange kind="cluster.backup" intent={{ cluster: name, backup: `${name}-${stamp}` }}>
+        Draft a backup, tried before it is trusted
+      </DraftChange>
+    </section>
+  )
+}
+
+/** What health keeping does as it is set now. */
+function healthText(health: HealthPolicy, guarded: boolean): string {
+  if (!health.enabled) return 'Off: a node that is not ready waits for a person.'
+  const then =
+    guarded && !health.replaceGuarded
+      ? 'if that does not help, a person is asked, because the cluster is guarded'
+      : `if that does not help, its machine is replaced, at most ${countText(health.mostReplacedPerDay, 'machine')} a day`
+  return `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; ${then}. At most ${Math.round(health.mostShare * 100)} % of the nodes at once; nodes that fell silent together are left alone.`
+}
+
+const isSame = (a: HealthPolicy, b: HealthPolicy): boolean =>
+  a.enabled === b.enabled &&
+  a.afterSeconds === b.afterSeconds &&
+  a.mostShare === b.mostShare &&
+  a.mostReplacedPerDay === b.mostReplacedPerDay &&
+  a.replaceGuarded === b.replaceGuarded
+
+function Health({ health, guarded }: Pick<KeepingData, 'health' | 'guarded'>) {
+  const fetcher = useFetcher<{ refused?: string | null }>()
+  const [policy, setPolicy] = useState(health)
+  const set = (changes: Partial<HealthPolicy>): void => setPolicy({ ...policy, ...changes })
+  const keep = (): void =>
+    void fetcher.submit({ do: 'health', policy: JSON.stringify(policy) }, { method: 'post' })
+  return (
+    <section aria-label="Health keeping" style={{ marginTop: 20, paddingBottom: 20 }}>
+      <h2>Health keeping</h2>
+      <p className="soft">{healthText(health, guarded)}</p>
+      <div className="acts" style={{ marginTop: 8 }}>
+        <Switch
+          label="On"
+          says="Health keeping"
+          checked={policy.enabled}
+          onChange={(enabled) => set({ enabled })}
+        />
+        <NumberField
+          label="After seconds"
+          min={30}
+          max={86_400}
+          value={policy.afterSeconds}
+          onChange={(seconds) => set({ afterSeconds: seconds ?? 30 })}
+        />
+        <NumberField
+          label="At most % at once"
+          min={1}
+          max={100}
+          value={Math.round(policy.mostShare * 100)}
+          width={130}
+          onChange={(percent) => set({ mostShare: (percent ?? 1) / 100 })}
+        />
+        <NumberField
+          label="Replaced in a day, at most"
+          max={1000}
+          value={policy.mostReplacedPerDay}
+          width={190}
+          onChange={(count) => set({ mostReplacedPerDay: count ?? 0 })}
+        />
+        {guarded ? (
+          <Switch
+            label="Replaces machines"
+            says="Machines are replaced although the cluster is guarded"
+            checked={policy.replaceGuarded}
+            onChange={(replaceGuarded) => set({ replaceGuarded })}
+          />
+        ) : null}
+        <Button
+          variant="outlined"
+          disabled={isSame(policy, health) || fetcher.state !== 'idle'}
+          onClick={keep}
+        >
+          Keep it so
+        </Button>
+      </div>
+      <Refused says={fetcher.data?.refused} />
+    </section>
+  )
+}
+
+export function Keeping(data: KeepingData) {
+  const { name, pools, sizes } = data
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label={`Keeping ${name}`}>
       <section aria-label="Pools">
@@ -149,113 +275,9 @@ export function Keeping({
           ) : null}
         </ul>
       </section>
-      <section aria-label="Certificates" style={{ marginTop: 20 }}>
-        <h2>
-          <StateGlyph state={state} title={state} /> Certificates{' '}
-          {days === null
-            ? 'unknown'
-            : days < 0
-              ? `ended ${countText(-days, 'day')} ago`
-              : `for ${countText(days, 'more day')}`}
-        </h2>
-        <p className="soft">
-          API and agents, until {certificatesUntil?.slice(0, 10) ?? 'nobody told'}
-          {managed ? '; its cloud renews them by itself' : ''}.
-        </p>
-        <div className="acts" style={{ marginTop: 6 }}>
-          <DraftChange
-            kind="cluster.renew-certificates"
-            intent={{ cluster: name }}
-            variant={days !== null && days < 30 ? 'contained' : 'outlined'}
-          >
-            Draft renewing them
-          </DraftChange>
-        </div>
-      </section>
-      <section aria-label="Backups" style={{ marginTop: 20 }}>
-        <h2>Control-plane data</h2>
-        <ul className="site-lines">
-          {[...backups].reverse().map((backup) => (
-            <li key={backup.id}>
-              <span className="mono">{backup.id}</span>
-              <span className="soft">
-                {backup.at.slice(0, 16).replace('T', ' ')}, {countText(backup.objects, 'object')},{' '}
-                {bytesText(backup.bytes)}
-              </span>
-              <DraftChange
-                kind="cluster.restore"
-                intent={{ cluster: name, backup: backup.id }}
-                variant="text"
-              >
-                Draft restoring it
-              </DraftChange>
-            </li>
-          ))}
-          {backups.length === 0 ? <li className="soft">No backup was taken yet.</li> : null}
-        </ul>
-        <DraftChange kind="cluster.backup" intent={{ cluster: name, backup: `${name}-${stamp}` }}>
-          Draft a backup, tried before it is trusted
-        </DraftChange>
-      </section>
-      <section aria-label="Health keeping" style={{ marginTop: 20, paddingBottom: 20 }}>
-        <h2>Health keeping</h2>
-        <p className="soft">
-          {health.enabled
-            ? `A node that is not ready for ${durationText(health.afterSeconds)} is restarted; ${guarded && !health.replaceGuarded ? 'if that does not help, a person is asked, because the cluster is guarded' : `if that does not help, its machine is replaced, at most ${countText(health.mostReplacedPerDay, 'machine')} a day`}. At most ${Math.round(health.mostShare * 100)} % of the nodes at once; nodes that fell silent together are left alone.`
-            : 'Off: a node that is not ready waits for a person.'}
-        </p>
-        <div className="acts" style={{ marginTop: 8 }}>
-          <Switch
-            label="On"
-            says="Health keeping"
-            checked={policy.enabled}
-            onChange={(enabled) => setPolicy({ ...policy, enabled })}
-          />
-          <NumberField
-            label="After seconds"
-            min={30}
-            max={86_400}
-            value={policy.afterSeconds}
-            onChange={(seconds) => setPolicy({ ...policy, afterSeconds: seconds ?? 30 })}
-          />
-          <NumberField
-            label="At most % at once"
-            min={1}
-            max={100}
-            value={Math.round(policy.mostShare * 100)}
-            width={130}
-            onChange={(percent) => setPolicy({ ...policy, mostShare: (percent ?? 1) / 100 })}
-          />
-          <NumberField
-            label="Replaced in a day, at most"
-            max={1000}
-            value={policy.mostReplacedPerDay}
-            width={190}
-            onChange={(count) => setPolicy({ ...policy, mostReplacedPerDay: count ?? 0 })}
-          />
-          {guarded ? (
-            <Switch
-              label="Replaces machines"
-              says="Machines are replaced although the cluster is guarded"
-              checked={policy.replaceGuarded}
-              onChange={(replaceGuarded) => setPolicy({ ...policy, replaceGuarded })}
-            />
-          ) : null}
-          <Button
-            variant="outlined"
-            disabled={!changed || fetcher.state !== 'idle'}
-            onClick={() =>
-              void fetcher.submit(
-                { do: 'health', policy: JSON.stringify(policy) },
-                { method: 'post' },
-              )
-            }
-          >
-            Keep it so
-          </Button>
-        </div>
-        <Refused says={fetcher.data?.refused} />
-      </section>
+      <Certificates {...data} />
+      <Backups {...data} />
+      <Health health={data.health} guarded={data.guarded} />
     </div>
   )
 }

@@ -159,15 +159,118 @@ export async function action({ request, context }: Route.ActionArgs) {
   })
 }
 
-export default function Faults({ loaderData }: Route.ComponentProps) {
-  const { possible, active, subjects, now } = loaderData
-  const fetcher = useFetcher<{ refused: string | null }>()
+type Data = Route.ComponentProps['loaderData']
+type Fetcher = ReturnType<typeof useFetcher<{ refused: string | null }>>
+
+/** The fault to put in: its kind, what it is about, how long it lasts. */
+function PutFault({
+  possible,
+  subjects,
+  fetcher,
+}: Pick<Data, 'possible' | 'subjects'> & { readonly fetcher: Fetcher }) {
   const [fault, setFault] = useState('machine-unavailable')
   const [about, setAbout] = useState('')
   const [mode, setMode] = useState('permanent')
   const [times, setTimes] = useState<number | undefined>(3)
   const choices = subjects[fault] ?? []
   const chosen = choices.includes(about) ? about : (choices[0] ?? '')
+  const put = (): void =>
+    void fetcher.submit(
+      { fault, about: chosen, mode, times: String(times ?? '') },
+      { method: 'post' },
+    )
+  return (
+    <div
+      className="fields"
+      style={{
+        display: 'flex',
+        gap: 12,
+        flexWrap: 'wrap',
+        alignItems: 'flex-end',
+        padding: '8px 0 16px',
+      }}
+    >
+      <Choice
+        label="Fault"
+        value={fault}
+        onChange={setFault}
+        unfolds
+        width={310}
+        options={possible.map((entry) => ({ value: entry.fault, says: entry.says }))}
+      />
+      <Choice label="About" value={chosen} onChange={setAbout} options={choices} width={245} />
+      <Choice
+        label="Lasts"
+        value={mode}
+        onChange={setMode}
+        width={154}
+        options={[
+          { value: 'permanent', says: 'until taken away' },
+          { value: 'transient', says: 'some times' },
+        ]}
+      />
+      {mode === 'transient' ? (
+        <NumberField
+          label="Times"
+          value={times}
+          onChange={setTimes}
+          min={1}
+          max={10_000}
+          width={90}
+        />
+      ) : null}
+      <Button
+        variant="contained"
+        disabled={fetcher.state !== 'idle' || chosen === ''}
+        onClick={put}
+      >
+        Put it in
+      </Button>
+    </div>
+  )
+}
+
+function ActiveFaults({
+  active,
+  possible,
+  now,
+  fetcher,
+}: Pick<Data, 'active' | 'possible' | 'now'> & { readonly fetcher: Fetcher }) {
+  if (active.length === 0)
+    return (
+      <Empty title="Nothing is wrong outside">
+        Put a fault in to see how a raise, a drain or a walk meets it: what it halts, what is told
+        of its cause, and which remedies are proven. Choose one above; it is taken away again here.
+      </Empty>
+    )
+  return (
+    <PlainTable label="Active faults" heads={['fault', 'about', 'lasts', 'since', '']}>
+      {active.map((fault) => (
+        <Row key={fault.id}>
+          <Cell>{possible.find((entry) => entry.fault === fault.fault)?.says ?? fault.fault}</Cell>
+          <Cell className="mono">{fault.about}</Cell>
+          <Cell>{fault.left === null ? 'until taken away' : `${fault.left} more times`}</Cell>
+          <Cell>
+            <Ago at={fault.since} now={now} />
+          </Cell>
+          <Cell>
+            <Button
+              variant="outlined"
+              onClick={() => void fetcher.submit({ end: fault.id }, { method: 'post' })}
+              aria-label={`Take away ${fault.fault} about ${fault.about}`}
+            >
+              Take away
+            </Button>
+          </Cell>
+        </Row>
+      ))}
+    </PlainTable>
+  )
+}
+
+export default function Faults({ loaderData }: Route.ComponentProps) {
+  const { active } = loaderData
+  const fetcher = useFetcher<{ refused: string | null }>()
   return (
     <Page
       title="Fault tray"
@@ -183,93 +286,9 @@ export default function Faults({ loaderData }: Route.ComponentProps) {
       }
     >
       <div className="scroll" tabIndex={0} role="region" aria-label="Faults">
-        <div
-          className="fields"
-          style={{
-            display: 'flex',
-            gap: 12,
-            flexWrap: 'wrap',
-            alignItems: 'flex-end',
-            padding: '8px 0 16px',
-          }}
-        >
-          <Choice
-            label="Fault"
-            value={fault}
-            onChange={setFault}
-            unfolds
-            width={310}
-            options={possible.map((entry) => ({ value: entry.fault, says: entry.says }))}
-          />
-          <Choice label="About" value={chosen} onChange={setAbout} options={choices} width={245} />
-          <Choice
-            label="Lasts"
-            value={mode}
-            onChange={setMode}
-            width={154}
-            options={[
-              { value: 'permanent', says: 'until taken away' },
-              { value: 'transient', says: 'some times' },
-            ]}
-          />
-          {mode === 'transient' ? (
-            <NumberField
-              label="Times"
-              value={times}
-              onChange={setTimes}
-              min={1}
-              max={10_000}
-              width={90}
-            />
-          ) : null}
-          <Button
-            variant="contained"
-            disabled={fetcher.state !== 'idle' || chosen === ''}
-            onClick={() =>
-              void fetcher.submit(
-                { fault, about: chosen, mode, times: String(times ?? '') },
-                { method: 'post' },
-              )
-            }
-          >
-            Put it in
-          </Button>
-        </div>
+        <PutFault {...loaderData} fetcher={fetcher} />
         <Refused says={fetcher.data?.refused} />
-        {active.length === 0 ? (
-          <Empty title="Nothing is wrong outside">
-            Put a fault in to see how a raise, a drain or a walk meets it: what it halts, what is
-            told of its cause, and which remedies are proven. Choose one above; it is taken away
-            again here.
-          </Empty>
-        ) : (
-          <PlainTable label="Active faults" heads={['fault', 'about', 'lasts', 'since', '']}>
-            {active.map((eachFault) => (
-              <Row key={eachFault.id}>
-                <Cell>
-                  {possible.find((existing) => existing.fault === eachFault.fault)?.says ??
-                    eachFault.fault}
-                </Cell>
-                <Cell className="mono">{eachFault.about}</Cell>
-                <Cell>
-                  {eachFault.left === null ? 'until taken away' : `${eachFault.left} more times`}
-                </Cell>
-                <Cell>
-                  <Ago at={eachFault.since} now={now} />
-                </Cell>
-                <Cell>
-                  <Button
-                    variant="outlined"
-                    onClick={() => void fetcher.submit({ end: eachFault.id }, { method: 'post' })}
-                    aria-label={`Take away ${eachFault.fault} about ${eachFault.about}`}
-                  >
-                    Take away
-                  </Button>
-                </Cell>
-              </Row>
-            ))}
-          </PlainTable>
-        )}
+        <ActiveFaults {...loaderData} fetcher={fetcher} />
       </div>
     </Page>
   )

@@ -1,15 +1,8 @@
 import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { type FleetNode, type FleetView, type TreePod, withPods } from '~/core/fleet'
+import { type FleetView } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
-import {
-  bytesText,
-  countText,
-  moneyText,
-  numberText,
-  parseBytes,
-  parseCpuMilli,
-} from '~/core/units'
+import { bytesText, countText, moneyText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
 import type { FleetPictures } from '~/server/fleet/pictures'
 import type { Gyrarch } from '~/server/gyrarch'
@@ -35,43 +28,10 @@ import type { Route } from './+types/fleet'
 import './fleet.css'
 import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
 import { Wants } from './wants'
-import { ofKind, type PodObject, text } from '~/core/objects'
+import { zoomedTree } from './zoomed-tree'
+import { text } from '~/core/objects'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fleet · Gyrarch' }]
-
-/** A pod as the tree of the fleet has it; null as long as it has no node. */
-function treePod({ metadata, spec, status }: PodObject): TreePod | null {
-  if (!spec?.nodeName) return null
-  const containers = spec.containers ?? []
-  const sum = (read: typeof parseBytes, resource: 'cpu' | 'memory'): number =>
-    containers.reduce((total, container) => {
-      const parsed = read(String(container.resources?.requests?.[resource] ?? 0))
-      return total + (parsed.ok ? parsed.value : 0)
-    }, 0)
-  return {
-    namespace: metadata.namespace ?? 'default',
-    name: metadata.name,
-    node: spec.nodeName,
-    phase: status?.phase ?? 'Unknown',
-    cpuMilli: sum(parseCpuMilli, 'cpu'),
-    memoryBytes: sum(parseBytes, 'memory'),
-    createdAt: text(metadata['creationTimestamp']) || null,
-  }
-}
-
-/** In a zoomed cluster the tree goes down to its pods. */
-async function zoomedTree(
-  fleet: FleetPictures,
-  tree: FleetNode,
-  zoom: string | null,
-): Promise<FleetNode> {
-  const [kind, cluster] = (zoom ?? '').split('/')
-  if (cluster === undefined || (kind !== 'cluster' && kind !== 'pool')) return tree
-  const pods = ofKind((await fleet.objectsOf(cluster)) ?? [], 'Pod').flatMap(
-    (pod) => treePod(pod) ?? [],
-  )
-  return withPods(tree, cluster, pods)
-}
 
 const oneOf = <T extends string>(request: string | null, all: readonly T[], otherwise: T): T =>
   all.find((entry) => entry === request) ?? otherwise
@@ -242,80 +202,139 @@ const readingLegend: Readonly<Record<string, string>> = {
   age: 'darker: older, up to two years',
 }
 
+type Data = Route.ComponentProps['loaderData']
+type Query = Readonly<Record<string, string | null>>
+
+/** Where the drawing is zoomed in to, part by part. */
+function Trail({ trail, keep }: Pick<Data, 'trail'> & { readonly keep: Query }) {
+  if (trail.length < 2) return null
+  return (
+    <nav aria-label="Zoom" className="trail">
+      {trail.map((part, i) => (
+        <span key={part.ref}>
+          {i === trail.length - 1 ? (
+            <b className="mono">{part.name}</b>
+          ) : (
+            <To path="/fleet" query={{ ...keep, zoom: part.ref === 'fleet' ? null : part.ref }}>
+              {part.name}
+            </To>
+          )}
+        </span>
+      ))}
+    </nav>
+  )
+}
+
+/** What the drawing shows of an arc: how large it is, and how it is filled. */
+function Pickers({ data, keep }: { readonly data: Data; readonly keep: Query }) {
+  const { trail, measure, reading, asTable } = data
+  // Beside a long trail there is no room for what the groups are called; they keep their names.
+  const label = trail.length > 1 ? 'visually-hidden' : 'soft'
+  return (
+    <>
+      <Trail trail={trail} keep={keep} />
+      <span className={label}>size of an arc</span>
+      <span className="picker" role="group" aria-label="Size of an arc">
+        {measures.map((name) => (
+          <To
+            key={name}
+            path="/fleet"
+            query={{ ...keep, size: name }}
+            aria-current={name === measure}
+          >
+            {name === 'cpu' ? 'CPU' : name}
+          </To>
+        ))}
+      </span>
+      <span className={label}>fill</span>
+      <span className="picker" role="group" aria-label="Fill">
+        {readings.map((name) => (
+          <To
+            key={name}
+            path="/fleet"
+            query={{ ...keep, fill: name }}
+            aria-current={name === reading}
+          >
+            {name}
+          </To>
+        ))}
+      </span>
+      <To
+        path="/fleet"
+        query={{ ...keep, as: asTable ? null : 'table' }}
+        className="quiet-button"
+        style={{ textDecoration: 'none' }}
+      >
+        {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
+      </To>
+    </>
+  )
+}
+
+/** The part to zoom in to from an arc: of a node nothing is inside, and the whole is no zoom. */
+function zoomOf(ref: string, now: string | null): string | null {
+  if (ref.startsWith('node/')) return now
+  return ref === 'fleet' ? null : ref
+}
+
+function Drawing({
+  data,
+  layout,
+  selected,
+  go,
+}: {
+  readonly data: Data
+  readonly layout: NonNullable<Data['layout']>
+  readonly selected: string | null
+  readonly go: (changes: Query) => void
+}) {
+  const [search] = useSearchParams()
+  const { measure, reading, empty } = data
+  const { total, unit } = totalText(measure, layout.centre.value)
+  const { asked } = layout.centre
+  const askedText = asked === null ? '' : ` · ${Math.round(asked * 100)} % asked`
+  const legend = readingLegend[reading]
+  return (
+    <div className="fleet-drawing">
+      {empty ? (
+        <div className="empty">No site is known yet. Begin with Ground.</div>
+      ) : (
+        <Gyre
+          layout={layout}
+          reading={reading}
+          selected={selected}
+          onSelect={(ref) => go({ on: ref })}
+          onZoom={(ref) =>
+            go({ zoom: zoomOf(ref, search.get('zoom')), on: ref === 'fleet' ? null : ref })
+          }
+          total={total}
+          line={`${unit}${askedText}`}
+        />
+      )}
+      {legend === undefined ? null : (
+        <p className="soft legend">
+          <span className="ramp" aria-hidden /> {legend}
+        </p>
+      )}
+    </div>
+  )
+}
+
 export default function Fleet({ loaderData }: Route.ComponentProps) {
-  const { layout, measure, reading, asTable, trail, groups, more, reason, now, totals } = loaderData
+  const { layout, asTable, groups, more, reason, now, totals } = loaderData
   const rows = usePacked(loaderData.rows)
   const navigate = useNavigate()
   const address = useAddress()
   const [search] = useSearchParams()
   const keep = useMemo(() => Object.fromEntries(search), [search])
-  const go = (changes: Record<string, string | null>): void =>
+  const go = (changes: Query): void =>
     void navigate(address('/fleet', { ...keep, ...changes }), { preventScrollReset: true })
   useKey('t', () => go({ as: asTable ? null : 'table' }))
-  const shown = layout ? totalText(measure, layout.centre.value) : null
-  const sizeText =
-    layout === null || layout.centre.asked === null
-      ? ''
-      : ` · ${Math.round(layout.centre.asked * 100)} % asked`
+  const selected = search.get('on')
   return (
     <Page
       title="Fleet"
-      beside={
-        <>
-          {trail.length > 1 ? (
-            <nav aria-label="Zoom" className="trail">
-              {trail.map((part, i) => (
-                <span key={part.ref}>
-                  {i === trail.length - 1 ? (
-                    <b className="mono">{part.name}</b>
-                  ) : (
-                    <To
-                      path="/fleet"
-                      query={{ ...keep, zoom: part.ref === 'fleet' ? null : part.ref }}
-                    >
-                      {part.name}
-                    </To>
-                  )}
-                </span>
-              ))}
-            </nav>
-          ) : null}
-          <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>size of an arc</span>
-          <span className="picker" role="group" aria-label="Size of an arc">
-            {measures.map((name) => (
-              <To
-                key={name}
-                path="/fleet"
-                query={{ ...keep, size: name }}
-                aria-current={name === measure}
-              >
-                {name === 'cpu' ? 'CPU' : name}
-              </To>
-            ))}
-          </span>
-          <span className={trail.length > 1 ? 'visually-hidden' : 'soft'}>fill</span>
-          <span className="picker" role="group" aria-label="Fill">
-            {readings.map((name) => (
-              <To
-                key={name}
-                path="/fleet"
-                query={{ ...keep, fill: name }}
-                aria-current={name === reading}
-              >
-                {name}
-              </To>
-            ))}
-          </span>
-          <To
-            path="/fleet"
-            query={{ ...keep, as: asTable ? null : 'table' }}
-            className="quiet-button"
-            style={{ textDecoration: 'none' }}
-          >
-            {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
-          </To>
-        </>
-      }
+      beside={<Pickers data={loaderData} keep={keep} />}
       reason={
         reason ? (
           <Reason reason={reason} now={now} />
@@ -331,48 +350,20 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
       }
     >
       <div className={asTable ? 'fleet-table' : 'fleet'}>
-        {layout && shown ? (
-          <div className="fleet-drawing">
-            {loaderData.empty ? (
-              <div className="empty">No site is known yet. Begin with Ground.</div>
-            ) : (
-              <Gyre
-                layout={layout}
-                reading={reading}
-                selected={search.get('on')}
-                onSelect={(ref) => go({ on: ref })}
-                onZoom={(ref) => {
-                  let zoom: string | null
-                  if (ref.startsWith('node/')) zoom = keep['zoom'] ?? null
-                  else if (ref === 'fleet') zoom = null
-                  else zoom = ref
-                  return go({
-                    zoom,
-                    on: ref === 'fleet' ? null : ref,
-                  })
-                }}
-                total={shown.total}
-                line={`${shown.unit}${sizeText}`}
-              />
-            )}
-            {readingLegend[reading] === undefined ? null : (
-              <p className="soft legend">
-                <span className="ramp" aria-hidden /> {readingLegend[reading]}
-              </p>
-            )}
-          </div>
+        {layout ? (
+          <Drawing data={loaderData} layout={layout} selected={selected} go={go} />
         ) : (
           <Table
             name="fleet"
             columns={columns}
             rows={rows}
             id={(row) => row.ref}
-            selected={search.get('on')}
+            selected={selected}
             onSelect={(row) => go({ on: row.ref })}
             empty="No site is known yet."
           />
         )}
-        {asTable ? null : <Wants groups={groups} more={more} at={search.get('on')} />}
+        {asTable ? null : <Wants groups={groups} more={more} at={selected} />}
       </div>
     </Page>
   )

@@ -29,6 +29,12 @@ export interface Row {
 /** A number as it is shown and exported, without the digits behind that nobody reads. */
 const rounded = (value: number, digits: number): number => Number(value.toFixed(digits))
 
+/** What is told of a part as the place it lies in: the fleet is everywhere, and a pool stands for its cluster. */
+function placeOf(node: FleetNode, within: string): string {
+  if (node.kind === 'fleet') return ''
+  return node.kind === 'pool' ? within : node.name
+}
+
 export function rowsOf(root: FleetNode): readonly Row[] {
   const rows: Row[] = []
   const visit = (node: FleetNode, within: string): void => {
@@ -47,7 +53,7 @@ export function rowsOf(root: FleetNode): readonly Row[] {
       spend: rounded(node.spend, 2),
     })
     for (const child of node.children.filter((fleetNode) => !fleetNode.ref.startsWith('free/')))
-      visit(child, node.kind === 'fleet' ? '' : node.kind === 'pool' ? within : node.name)
+      visit(child, placeOf(node, within))
   }
   for (const child of root.children) visit(child, root.kind === 'fleet' ? '' : root.name)
   return rows

@@ -135,6 +135,45 @@ const heldRanges = (entries: readonly BookEntry[]) =>
     .filter((entry) => entry.kind !== 'entered')
     .map(({ name, range, kind }) => ({ name, range, inner: innerKinds.has(kind) }))
 
+/** The block that was carved, with a name to enter it under; or that there is none. */
+function CarvedBlock({
+  domain,
+  range,
+}: {
+  readonly domain: string
+  readonly range: string | null
+}) {
+  const [name, setName] = useState('')
+  if (range === null)
+    return (
+      <p className="soft" role="status">
+        No free block lies wholly in what was dragged over.
+      </p>
+    )
+  return (
+    <div className="acts" role="status">
+      <b className="mono" data-copy={range}>
+        {range}
+      </b>
+      <Field
+        label="What it is for"
+        hideLabel
+        value={name}
+        onChange={setName}
+        placeholder="what it is for"
+      />
+      <DraftChange
+        kind="ledger.enter"
+        intent={{ add: [{ domain, range, name }], remove: [] }}
+        disabled={name.trim() === ''}
+        variant="contained"
+      >
+        Draft entering it
+      </DraftChange>
+    </div>
+  )
+}
+
 /** Any block to scale, carved by dragging over what is free. */
 function DragCarve({
   entries,
@@ -146,7 +185,6 @@ function DragCarve({
   readonly within: string
 }) {
   const [block, setBlock] = useState<{ readonly range: string | null } | null>(null)
-  const [name, setName] = useState('')
   return (
     <div style={{ marginBottom: 12 }}>
       <p className="soft" style={{ marginBottom: 5 }}>
@@ -165,32 +203,7 @@ function DragCarve({
           ...(block?.range ? [{ name: 'carved', range: block.range, mine: true }] : []),
         ]}
       />
-      {block === null ? null : block.range === null ? (
-        <p className="soft" role="status">
-          No free block lies wholly in what was dragged over.
-        </p>
-      ) : (
-        <div className="acts" role="status">
-          <b className="mono" data-copy={block.range}>
-            {block.range}
-          </b>
-          <Field
-            label="What it is for"
-            hideLabel
-            value={name}
-            onChange={setName}
-            placeholder="what it is for"
-          />
-          <DraftChange
-            kind="ledger.enter"
-            intent={{ add: [{ domain, range: block.range, name }], remove: [] }}
-            disabled={name.trim() === ''}
-            variant="contained"
-          >
-            Draft entering it
-          </DraftChange>
-        </div>
-      )}
+      {block ? <CarvedBlock domain={domain} range={block.range} /> : null}
     </div>
   )
 }
@@ -223,18 +236,110 @@ const columns: readonly Column<BookEntry>[] = [
   },
 ]
 
-export default function Addresses({ loaderData }: Route.ComponentProps) {
-  const { domains, domain, within, inside, wanted, carved, entries, collisions } = loaderData
-  const [, setSearch] = useSearchParams()
-  const around = stripAround(
+type Data = Route.ComponentProps['loaderData']
+
+function Collisions({ collisions }: Pick<Data, 'collisions'>) {
+  return (
+    <>
+      <h2>
+        <StateGlyph state={collisions.length > 0 ? 'broken' : 'well'} />{' '}
+        {collisions.length > 0
+          ? `${countText(collisions.length, 'collision')}`
+          : 'Nothing collides'}
+      </h2>
+      <ul className="facts">
+        {collisions.map((collision) => (
+          <li key={`${collision.a}${collision.b}${collision.first}`}>
+            <span>
+              {collision.a} and {collision.b}
+            </span>
+            <span className="source mono">
+              {collision.first} to {collision.last}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+/** The blocks that were carved, and what did not fit with what would have to move. */
+function Carved({ carved }: Pick<Data, 'carved'>) {
+  if (carved === null) return null
+  if (!carved.ok) return <Notice>{carved.says}</Notice>
+  const { blocks, unfit } = carved.carved
+  const moveText = (move: readonly string[]): string =>
+    move.length > 0 ? `; ${move.slice(0, 4).join(', ')} would have to move` : ''
+  return (
+    <ul className="facts" aria-label="Carved">
+      {blocks.map(({ block }) => (
+        <li key={block}>
+          <span className="mono" data-copy={block}>
+            {block}
+          </span>
+          <span className="source">free</span>
+        </li>
+      ))}
+      {unfit.map(({ prefix, largestFree, move }, i) => (
+        <li key={`${prefix} ${i}`}>
+          <span>/{prefix} does not fit</span>
+          <span className="source">
+            largest free: {largestFree ?? 'none'}
+            {moveText(move)}
+          </span>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+/** Prefix lengths to carve out of a range. */
+function CarveForm({ domain, within, wanted }: Pick<Data, 'domain' | 'within' | 'wanted'>) {
+  return (
+    <AskForm label="Carve" asks={['domain', 'within', 'prefixes']} verb="Carve">
+      <Hidden name="domain" value={domain} />
+      <Field
+        key={`w${within}`}
+        name="within"
+        label="Out of"
+        mono
+        defaultValue={within}
+        placeholder="10.44.0.0/20"
+        width={200}
+      />
+      <Field
+        key={`p${wanted}`}
+        name="prefixes"
+        label="Prefix lengths"
+        mono
+        defaultValue={wanted}
+        placeholder="22 24 24"
+        width={200}
+      />
+    </AskForm>
+  )
+}
+
+const largeKinds: ReadonlySet<string> = new Set(['network', 'pods', 'services'])
+
+/** The range that shows the private networks of a domain. */
+const aroundNetworks = (entries: readonly BookEntry[]): string =>
+  stripAround(
     entries
-      .filter(
-        (entry) => entry.kind === 'network' || entry.kind === 'pods' || entry.kind === 'services',
-      )
+      .filter((entry) => largeKinds.has(entry.kind))
       .map((entry) => entry.range)
       .filter((range) => range.startsWith('10.') || range.startsWith('192.')),
     8,
   )
+
+export default function Addresses({ loaderData }: Route.ComponentProps) {
+  const { domains, domain, within, inside, carved, entries, collisions } = loaderData
+  const [, setSearch] = useSearchParams()
+  const lookInto = (range: string): void =>
+    setSearch((search) => (search.set('within', range), search.set('domain', domain), search), {
+      preventScrollReset: true,
+    })
+  const carvedBlocks = carved?.ok ? carved.carved.blocks : null
   return (
     <Page
       title="Addresses"
@@ -254,91 +359,26 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          <h2>
-            <StateGlyph state={collisions.length > 0 ? 'broken' : 'well'} />{' '}
-            {collisions.length > 0
-              ? `${countText(collisions.length, 'collision')}`
-              : 'Nothing collides'}
-          </h2>
-          <ul className="facts">
-            {collisions.map((collision) => (
-              <li key={`${collision.a}${collision.b}${collision.first}`}>
-                <span>
-                  {collision.a} and {collision.b}
-                </span>
-                <span className="source mono">
-                  {collision.first} to {collision.last}
-                </span>
-              </li>
-            ))}
-          </ul>
-          {carved === null ? null : carved.ok ? (
-            <ul className="facts" aria-label="Carved">
-              {carved.carved.blocks.map((block) => (
-                <li key={block.block}>
-                  <span className="mono" data-copy={block.block}>
-                    {block.block}
-                  </span>
-                  <span className="source">free</span>
-                </li>
-              ))}
-              {carved.carved.unfit.map((entry, i) => (
-                <li key={`${entry.prefix} ${i}`}>
-                  <span>/{entry.prefix} does not fit</span>
-                  <span className="source">
-                    largest free: {entry.largestFree ?? 'none'}
-                    {entry.move.length > 0
-                      ? `; ${entry.move.slice(0, 4).join(', ')} would have to move`
-                      : ''}
-                  </span>
-                </li>
-              ))}
-            </ul>
-          ) : (
-            <Notice>{carved.says}</Notice>
-          )}
+          <Collisions collisions={collisions} />
+          <Carved carved={carved} />
         </>
       }
     >
-      <AskForm label="Carve" asks={['domain', 'within', 'prefixes']} verb="Carve">
-        <Hidden name="domain" value={domain} />
-        <Field
-          key={`w${within}`}
-          name="within"
-          label="Out of"
-          mono
-          defaultValue={within}
-          placeholder="10.44.0.0/20"
-          width={200}
-        />
-        <Field
-          key={`p${wanted}`}
-          name="prefixes"
-          label="Prefix lengths"
-          mono
-          defaultValue={wanted}
-          placeholder="22 24 24"
-          width={200}
-        />
-      </AskForm>
+      <CarveForm {...loaderData} />
       <DragCarve
         key={`${domain}${within}`}
         entries={entries}
         domain={domain}
-        within={inside ? within : around}
+        within={inside ? within : aroundNetworks(entries)}
       />
-      {carved?.ok ? (
+      {carvedBlocks ? (
         <div style={{ marginBottom: 12 }}>
           <AddressStrip
             label={`${within} carved`}
             range={within}
             holders={[
               ...heldRanges(entries),
-              ...carved.carved.blocks.map((block) => ({
-                name: 'carved',
-                range: block.block,
-                mine: true,
-              })),
+              ...carvedBlocks.map(({ block }) => ({ name: 'carved', range: block, mine: true })),
             ]}
           />
         </div>
@@ -349,13 +389,9 @@ export default function Addresses({ loaderData }: Route.ComponentProps) {
         rows={entries}
         id={(entry) => `${entry.range} ${entry.kind} ${entry.name}`}
         selected={null}
-        onSelect={(entry) =>
-          entry.range.includes('/')
-            ? setSearch((was) => (was.set('within', entry.range), was.set('domain', domain), was), {
-                preventScrollReset: true,
-              })
-            : undefined
-        }
+        onSelect={({ range }) => {
+          if (range.includes('/')) lookInto(range)
+        }}
         empty="Nothing is entered in this domain. Drag over the strip to carve a block, or drop a CSV file of what is in use."
       />
       <Import />

@@ -1,12 +1,18 @@
 /** The ground: sites with their zones, hosts, room and networks. */
 import { z } from 'zod'
 import { redirect, useNavigate, useSearchParams } from 'react-router'
-import { leftovers, siteState, type State, stateContext, whoHolds } from '~/core/fleet'
+import {
+  leftovers,
+  siteState,
+  type SiteView,
+  type State,
+  stateContext,
+  whoHolds,
+} from '~/core/fleet'
 import { hostLoss } from '~/core/sizing'
 import { listText, numberText } from '~/core/units'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
-import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { useKey } from '../../frame/keys'
 import { DraftChange } from '../../parts/draft-change'
 import { Page } from '../../frame/page'
@@ -19,6 +25,7 @@ import { orRefused } from '../refusals'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/ground'
 import { Loss } from './loss'
+import { ClusterRanges, Networks } from './networks'
 import { Credentials, Orphans, Routes, SiteActs } from './parts'
 import { Services } from './services'
 import './ground.css'
@@ -136,21 +143,148 @@ const columns: readonly Column<SiteRow>[] = [
   { name: 'cores in all', value: (row) => row.of, number: true },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+
+/** The way to each site, with how full it is. */
+function SiteList({ sites, here }: { readonly sites: readonly SiteRow[]; readonly here: string }) {
+  return (
+    <nav className="sites" aria-label="Sites">
+      {sites.map((row) => (
+        <To
+          key={row.name}
+          path="/ground"
+          query={{ site: row.name }}
+          aria-current={row.name === here ? 'page' : undefined}
+        >
+          <span className="want-name">
+            <StateGlyph state={row.state} title={row.state} />{' '}
+            <span className="mono">{row.name}</span>
+          </span>
+          <span className="soft">
+            {row.kind} · {numberText(row.used)} of {numberText(row.of)}{' '}
+            {row.kind === 'cloud' ? 'vCPU' : 'cores'}
+          </span>
+          <Fill
+            used={row.used}
+            reserved={0}
+            kept={0}
+            of={row.of}
+            label={`${row.used} of ${row.of} cores used`}
+          />
+        </To>
+      ))}
+    </nav>
+  )
+}
+
+function Quota({ site }: { readonly site: SiteView }) {
+  if (site.quotaCores === null) return null
+  const used = usedOf(site)
+  return (
+    <div style={{ margin: '10px 0', maxWidth: 420 }}>
+      <Fill
+        used={used}
+        reserved={0}
+        kept={0}
+        of={site.quotaCores}
+        label={`quota: ${used} of ${site.quotaCores} vCPU`}
+      />
+      <p className="soft">
+        {used} of {site.quotaCores} vCPU of the quota in use
+      </p>
+    </div>
+  )
+}
+
+function Site({ site, data }: { readonly site: SiteView; readonly data: Data }) {
+  const { room, left, releases, credentials, clusters, now } = data
+  return (
+    <div className="scroll" tabIndex={0} role="region" aria-label={site.name}>
+      <h2>
+        {site.title} <span className="soft mono">{site.name}</span>
+        {site.kind === 'hall' ? (
+          <To
+            path="/ground/packing"
+            query={{ site: site.name }}
+            className="quiet-button"
+            style={{ textDecoration: 'none', marginLeft: 12, fontSize: 12 }}
+          >
+            host packing
+          </To>
+        ) : null}
+      </h2>
+      <Quota site={site} />
+      <div className="zones">
+        {room.map((zone) => (
+          <ZoneRoom key={zone.zone} zone={zone} site={site} />
+        ))}
+      </div>
+      <Orphans site={site} left={left} />
+      {site.kind === 'edge' ? <BoxTable site={site} /> : null}
+      <Services site={site} />
+      <Routes site={site} />
+      <Images site={site} releases={releases} />
+      {site.kind !== 'edge' && site.boxes.length > 0 ? <BoxTable site={site} /> : null}
+      <Credentials site={site} credentials={credentials} now={now} />
+      <Networks site={site} />
+      <SiteActs site={site} />
+      <ClusterRanges site={site} clusters={clusters} />
+    </div>
+  )
+}
+
+/** The form that asks who holds an address, and the ways to other drawings of the ground. */
+function Beside({ data, asTable }: { readonly data: Data; readonly asTable: boolean }) {
+  const { site, asked } = data
+  const [search] = useSearchParams()
+  return (
+    <>
+      <AskForm label="Who holds an address" asks={['address']}>
+        <Field
+          key={asked}
+          isFind
+          name="address"
+          label="Who holds an address"
+          hideLabel
+          defaultValue={asked}
+          placeholder="Who holds 10.20.40.41 ( / )"
+          width={220}
+        />
+      </AskForm>
+      <DraftChange
+        kind="site.add"
+        intent={{
+          name: '',
+          kind: 'hall',
+          domain: site?.domain ?? 'fernhollow',
+          nameDomain: site?.nameDomain ?? '',
+          zones: [],
+          networks: [],
+        }}
+        variant="outlined"
+      >
+        Add a site
+      </DraftChange>
+      <To
+        path="/ground/addresses"
+        query={{ domain: site?.domain ?? null }}
+        className="quiet-button"
+      >
+        all addresses
+      </To>
+      <To
+        path="/ground"
+        query={{ site: search.get('site'), as: asTable ? null : 'table' }}
+        className="quiet-button"
+      >
+        {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
+      </To>
+    </>
+  )
+}
+
 export default function Ground({ loaderData }: Route.ComponentProps) {
-  const {
-    site,
-    sites,
-    releases,
-    room,
-    clusters,
-    reason,
-    now,
-    loss,
-    asked,
-    holding,
-    left,
-    credentials,
-  } = loaderData
+  const { site, sites, reason, now, loss, asked, holding } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -160,68 +294,17 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
     () =>
       void navigate(address('/ground', { site: search.get('site'), as: asTable ? null : 'table' })),
   )
+  // The page itself is no step to take on it.
+  const actions = reason?.actions.filter((action) => !action.path.startsWith('/ground')) ?? []
   return (
     <Page
       title="Ground"
-      beside={
-        <>
-          <AskForm label="Who holds an address" asks={['address']}>
-            <Field
-              key={asked}
-              isFind
-              name="address"
-              label="Who holds an address"
-              hideLabel
-              defaultValue={asked}
-              placeholder="Who holds 10.20.40.41 ( / )"
-              width={220}
-            />
-          </AskForm>
-          <DraftChange
-            kind="site.add"
-            intent={{
-              name: '',
-              kind: 'hall',
-              domain: site?.domain ?? 'fernhollow',
-              nameDomain: site?.nameDomain ?? '',
-              zones: [],
-              networks: [],
-            }}
-            variant="outlined"
-          >
-            Add a site
-          </DraftChange>
-          <To
-            path="/ground/addresses"
-            query={{ domain: site?.domain ?? null }}
-            className="quiet-button"
-          >
-            all addresses
-          </To>
-          <To
-            path="/ground"
-            query={{ site: search.get('site'), as: asTable ? null : 'table' }}
-            className="quiet-button"
-          >
-            {asTable ? 'drawing' : 'table'} <kbd aria-hidden>t</kbd>
-          </To>
-        </>
-      }
+      beside={<Beside data={loaderData} asTable={asTable} />}
       reason={
         <>
           {holding ? <Holders asked={asked} holding={holding} /> : null}
           {loss ? <Loss loss={loss} /> : null}
-          {reason ? (
-            <Reason
-              reason={{
-                ...reason,
-                actions: reason.actions.filter((action) => !action.path.startsWith('/ground')),
-              }}
-              now={now}
-            />
-          ) : (
-            <p>No site is known.</p>
-          )}
+          {reason ? <Reason reason={{ ...reason, actions }} now={now} /> : <p>No site is known.</p>}
         </>
       }
     >
@@ -236,140 +319,8 @@ export default function Ground({ loaderData }: Route.ComponentProps) {
         />
       ) : (
         <div className="ground">
-          <nav className="sites" aria-label="Sites">
-            {sites.map((row) => (
-              <To
-                key={row.name}
-                path="/ground"
-                query={{ site: row.name }}
-                aria-current={row.name === site.name ? 'page' : undefined}
-              >
-                <span className="want-name">
-                  <StateGlyph state={row.state} title={row.state} />{' '}
-                  <span className="mono">{row.name}</span>
-                </span>
-                <span className="soft">
-                  {row.kind} · {numberText(row.used)} of {numberText(row.of)}{' '}
-                  {row.kind === 'cloud' ? 'vCPU' : 'cores'}
-                </span>
-                <Fill
-                  used={row.used}
-                  reserved={0}
-                  kept={0}
-                  of={row.of}
-                  label={`${row.used} of ${row.of} cores used`}
-                />
-              </To>
-            ))}
-          </nav>
-          <div className="scroll" tabIndex={0} role="region" aria-label={site.name}>
-            <h2>
-              {site.title} <span className="soft mono">{site.name}</span>
-              {site.kind === 'hall' ? (
-                <To
-                  path="/ground/packing"
-                  query={{ site: site.name }}
-                  className="quiet-button"
-                  style={{ textDecoration: 'none', marginLeft: 12, fontSize: 12 }}
-                >
-                  host packing
-                </To>
-              ) : null}
-            </h2>
-            {site.quotaCores === null ? null : (
-              <div style={{ margin: '10px 0', maxWidth: 420 }}>
-                <Fill
-                  used={usedOf(site)}
-                  reserved={0}
-                  kept={0}
-                  of={site.quotaCores}
-                  label={`quota: ${usedOf(site)} of ${site.quotaCores} vCPU`}
-                />
-                <p className="soft">
-                  {usedOf(site)} of {site.quotaCores} vCPU of the quota in use
-                </p>
-              </div>
-            )}
-            <div className="zones">
-              {room.map((zone) => (
-                <ZoneRoom key={zone.zone} zone={zone} site={site} />
-              ))}
-            </div>
-            <Orphans site={site} left={left} />
-            {site.kind === 'edge' ? <BoxTable site={site} /> : null}
-            <Services site={site} />
-            <Routes site={site} />
-            <Images site={site} releases={releases} />
-            {site.kind !== 'edge' && site.boxes.length > 0 ? <BoxTable site={site} /> : null}
-            <Credentials site={site} credentials={credentials} now={now} />
-            <h2 style={{ marginTop: 18 }}>Networks</h2>
-            {site.networks.map((network) => (
-              <div key={network.name} className="network">
-                <p>
-                  <b>{network.name}</b>{' '}
-                  <DraftChange
-                    kind="site.network"
-                    intent={{
-                      site: site.name,
-                      network: network.name,
-                      ...(network.dhcp === undefined ? {} : { dhcp: network.dhcp }),
-                      ...(network.pool === undefined ? {} : { pool: network.pool }),
-                    }}
-                    variant="text"
-                  >
-                    Edit
-                  </DraftChange>{' '}
-                  <span className="mono">{network.range}</span>{' '}
-                  <span className="soft">
-                    {[
-                      network.vlan === undefined ? '' : `VLAN ${network.vlan}`,
-                      network.gateway === undefined ? 'no gateway' : `gateway ${network.gateway}`,
-                      network.mtu === undefined ? '' : `MTU ${network.mtu}`,
-                    ]
-                      .filter((part) => part !== '')
-                      .join(', ')}
-                  </span>
-                </p>
-                <AddressStrip
-                  label={network.name}
-                  range={network.range}
-                  height={18}
-                  holders={[
-                    ...(network.dhcp === undefined
-                      ? []
-                      : [{ name: 'DHCP', range: network.dhcp, inner: true }]),
-                    ...(network.pool === undefined
-                      ? []
-                      : [{ name: 'virtual addresses', range: network.pool, inner: true }]),
-                    ...site.addresses
-                      .filter((held) => held.network === network.name)
-                      .slice(0, 24)
-                      .map((held) => ({ name: held.for, range: held.address })),
-                  ]}
-                />
-              </div>
-            ))}
-            <SiteActs site={site} />
-            {clusters.length > 0 ? (
-              <>
-                <h2 style={{ marginTop: 18 }}>Ranges of its clusters</h2>
-                <div className="network">
-                  <AddressStrip
-                    label={`cluster ranges of ${site.name}`}
-                    range={stripAround(
-                      clusters.flatMap((cluster) => [cluster.pods, cluster.services]),
-                      12,
-                    )}
-                    height={18}
-                    holders={clusters.flatMap((cluster) => [
-                      { name: `${cluster.name} pods`, range: cluster.pods },
-                      { name: `${cluster.name} services`, range: cluster.services },
-                    ])}
-                  />
-                </div>
-              </>
-            ) : null}
-          </div>
+          <SiteList sites={sites} here={site.name} />
+          <Site site={site} data={loaderData} />
         </div>
       )}
     </Page>

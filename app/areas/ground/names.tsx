@@ -44,7 +44,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
             name,
             cluster: cluster.name,
             address,
-            found: result.addresses,
+            values: result.addresses,
             good: result.addresses.includes(address),
           }
         })
@@ -194,8 +194,93 @@ function Import({ site }: { readonly site: string }) {
   )
 }
 
+type Data = Route.ComponentProps['loaderData']
+type Want = Data['wants'][number]
+
+function wantsText(wants: readonly Want[]): string {
+  const wrong = wants.filter((want) => !want.good).length
+  if (wrong > 0) return `${countText(wrong, 'name')} of ${wants.length} should lead elsewhere`
+  return wants.length === 0 ? 'No cluster stands here' : 'What should resolve does'
+}
+
+/** The names that clusters need, with what each leads to now. */
+function WantedNames({ site, wants }: { readonly site: string; readonly wants: readonly Want[] }) {
+  return (
+    <>
+      <h2>
+        <StateGlyph state={wants.every((want) => want.good) ? 'well' : 'strained'} />{' '}
+        {wantsText(wants)}
+      </h2>
+      <ul className="facts">
+        {wants.map(({ name, good, address, values }) => {
+          const leadsElsewhere = !good && address !== ''
+          return (
+            <li key={name}>
+              <span>
+                <StateGlyph state={good ? 'well' : 'strained'} />{' '}
+                <span className="mono">{name}</span>
+              </span>
+              <span className="source mono">
+                {values.join(' ') || 'nothing'}
+                {leadsElsewhere ? `, not ${address}` : ''}
+              </span>
+              {leadsElsewhere ? (
+                <DraftChange
+                  kind="wire.record"
+                  intent={{
+                    site,
+                    set: [{ name, type: 'A', ttl: 3600, value: address }],
+                    remove: values.map((value) => ({ name, type: 'A', value })),
+                  }}
+                  variant="text"
+                >
+                  Add it
+                </DraftChange>
+              ) : null}
+            </li>
+          )
+        })}
+      </ul>
+    </>
+  )
+}
+
+/** A name asked of the site’s name server, with the answer. */
+function AskName({
+  site,
+  domain,
+  asked,
+  resolved,
+}: Pick<Data, 'domain' | 'asked' | 'resolved'> & { readonly site: string }) {
+  return (
+    <>
+      <h3>Ask for a name</h3>
+      <AskForm label="Ask for a name" asks={['name']} verb={`Ask ${site}`}>
+        <Field
+          key={asked}
+          name="name"
+          label="Name"
+          hideLabel
+          mono
+          defaultValue={asked}
+          placeholder={`api.cedar.${domain}`}
+          width={200}
+        />
+      </AskForm>
+      {resolved ? (
+        <p role="status">
+          <StateGlyph state={resolved.addresses.length > 0 ? 'well' : 'broken'} />{' '}
+          <span className="mono">
+            {[...resolved.path, resolved.addresses.join(' ') || 'no answer'].join(' → ')}
+          </span>
+        </p>
+      ) : null}
+    </>
+  )
+}
+
 export default function Names({ loaderData }: Route.ComponentProps) {
-  const { site, sites, domain, records, asked, resolved, wants } = loaderData
+  const { site, sites, domain, records, wants } = loaderData
   if (site === null) {
     return (
       <Page title="Name records" reason={<h2>No name server is known</h2>}>
@@ -203,7 +288,6 @@ export default function Names({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
-  const wrong = wants.filter((want) => !want.good)
   return (
     <Page
       title={`Names of ${domain}`}
@@ -218,62 +302,8 @@ export default function Names({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          <h2>
-            <StateGlyph state={wrong.length > 0 ? 'strained' : 'well'} />{' '}
-            {wrong.length > 0
-              ? `${countText(wrong.length, 'name')} of ${wants.length} should lead elsewhere`
-              : wants.length === 0
-                ? 'No cluster stands here'
-                : 'What should resolve does'}
-          </h2>
-          <ul className="facts">
-            {wants.map((want) => (
-              <li key={want.name}>
-                <span>
-                  <StateGlyph state={want.good ? 'well' : 'strained'} />{' '}
-                  <span className="mono">{want.name}</span>
-                </span>
-                <span className="source mono">
-                  {want.found.join(' ') || 'nothing'}
-                  {want.good || want.address === '' ? '' : `, not ${want.address}`}
-                </span>
-                {want.good || want.address === '' ? null : (
-                  <DraftChange
-                    kind="wire.record"
-                    intent={{
-                      site,
-                      set: [{ name: want.name, type: 'A', ttl: 3600, value: want.address }],
-                      remove: want.found.map((value) => ({ name: want.name, type: 'A', value })),
-                    }}
-                    variant="text"
-                  >
-                    Add it
-                  </DraftChange>
-                )}
-              </li>
-            ))}
-          </ul>
-          <h3>Ask for a name</h3>
-          <AskForm label="Ask for a name" asks={['name']} verb={`Ask ${site}`}>
-            <Field
-              key={asked}
-              name="name"
-              label="Name"
-              hideLabel
-              mono
-              defaultValue={asked}
-              placeholder={`api.cedar.${domain}`}
-              width={200}
-            />
-          </AskForm>
-          {resolved ? (
-            <p role="status">
-              <StateGlyph state={resolved.addresses.length > 0 ? 'well' : 'broken'} />{' '}
-              <span className="mono">
-                {[...resolved.path, resolved.addresses.join(' ') || 'no answer'].join(' → ')}
-              </span>
-            </p>
-          ) : null}
+          <WantedNames site={site} wants={wants} />
+          <AskName {...loaderData} site={site} />
           <div className="acts">
             <Button variant="outlined" href={`/api/v1/sites/${site}/zone`}>
               Zone file

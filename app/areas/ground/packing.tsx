@@ -98,8 +98,175 @@ const columns: readonly Column<HostRow>[] = [
   { name: 'if it dies', value: (row) => row.loss },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+type Hall = NonNullable<Data['site']>
+
+/** What the loss of each host would do, put together. */
+function AnyLoss({ losses }: Pick<Data, 'losses'>) {
+  const fatal = losses.filter((candidate) => candidate.homeless.length > 0)
+  const lost = fatal.map(
+    ({ host, homeless }) => `${host}: ${homeless.map((item) => item.machine).join(', ')}`,
+  )
+  return (
+    <>
+      <h2>
+        <StateGlyph state={fatal.length > 0 ? 'strained' : 'well'} />{' '}
+        {fatal.length > 0
+          ? `The loss of ${countText(fatal.length, 'host')} would leave machines without a place`
+          : 'Any one host may die'}
+      </h2>
+      <p className="soft">
+        {fatal.length > 0
+          ? lost.join('; ')
+          : 'Its machines restart on the rest of its zone. Choose a host to see where.'}
+      </p>
+    </>
+  )
+}
+
+/** What the loss of the host chosen would do, and its way out of service or back. */
+function ChosenLoss({ site, loss }: { readonly site: Hall; readonly loss: HostLoss }) {
+  const isIn = (site.hosts.find((host) => host.name === loss.host)?.service ?? 'in') === 'in'
+  return (
+    <>
+      <Loss loss={loss} />
+      <div className="acts">
+        <DraftChange
+          kind="site.hosts"
+          intent={{ site: site.name, hosts: [loss.host], service: isIn ? 'out' : 'in' }}
+        >
+          {isIn ? `Take ${loss.host} out of service` : `Put ${loss.host} back in service`}
+        </DraftChange>
+      </div>
+    </>
+  )
+}
+
+function HostChoice({ site, loss }: { readonly site: Hall; readonly loss: HostLoss | null }) {
+  const [search] = useSearchParams()
+  return (
+    <div>
+      <h3>What if a host dies</h3>
+      <div className="host-choice">
+        {site.hosts.slice(0, 60).map((host) => (
+          <To
+            key={host.name}
+            path="/ground/packing"
+            query={{ site: site.name, host: host.name, as: search.get('as') }}
+            aria-current={loss?.host === host.name}
+            className="mono"
+          >
+            {host.name}
+          </To>
+        ))}
+      </div>
+    </div>
+  )
+}
+
+/** Machines tried out: how many of a size, where, and whether they fit. */
+function Trial({ site, asked, trial }: Pick<Data, 'asked' | 'trial'> & { readonly site: Hall }) {
+  return (
+    <div>
+      <h3>Would more fit</h3>
+      <AskForm label="Would more fit" asks={['count', 'size', 'zone']} verb="Place them">
+        <NumberField
+          key={`c${asked.count}`}
+          name="count"
+          label="Machines"
+          min={1}
+          max={200}
+          defaultValue={asked.count}
+        />
+        <Choice
+          key={`s${asked.size}`}
+          name="size"
+          label="Size"
+          defaultValue={asked.size}
+          options={site.sizes.map((size) => ({
+            value: size.name,
+            says: `${size.name}, ${size.cores} cores, ${bytesText(size.memoryBytes)}`,
+          }))}
+          width={230}
+        />
+        <Choice
+          key={`z${asked.zone}`}
+          name="zone"
+          label="Zone"
+          defaultValue={asked.zone}
+          empty="spread over all"
+          options={site.zones}
+          width={150}
+        />
+      </AskForm>
+      {trial ? (
+        <p role="status" style={{ marginTop: 8 }}>
+          <StateGlyph state={trial.unfit.length > 0 ? 'broken' : 'well'} />{' '}
+          {trial.unfit.length === 0
+            ? `All ${trial.placed.length} fit, with the reserve kept.`
+            : `${trial.unfit.length} of ${asked.count} do not fit: ${trial.unfit[0]?.says ?? ''}.`}
+        </p>
+      ) : null}
+    </div>
+  )
+}
+
+function lossText(loss: HostLoss | undefined): string {
+  if (!loss) return ''
+  if (loss.homeless.length > 0) return `${loss.homeless.length} without a place`
+  return loss.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') || 'nothing on it'
+}
+
+const hostRows = (site: Hall, losses: readonly HostLoss[]): readonly HostRow[] =>
+  site.hosts.map((host) => {
+    const on = site.machines.filter((machine) => machine.host === host.name)
+    const memory = on.reduce((sum, machine) => sum + machine.memoryBytes, 0)
+    return {
+      name: host.name,
+      zone: host.zone,
+      service: host.service ?? 'in',
+      machines: on.length,
+      used: on.reduce((sum, machine) => sum + machine.cores, 0),
+      cores: host.cores * site.overcommit,
+      memory: `${bytesText(memory)} of ${bytesText(host.memoryBytes)}`,
+      loss: lossText(losses.find((candidate) => candidate.host === host.name)),
+    }
+  })
+
+function Hosts({ site, data }: { readonly site: Hall; readonly data: Data }) {
+  const { loss, trial, asked } = data
+  const max = Math.max(1, ...site.hosts.map((host) => host.cores * site.overcommit))
+  const trialCores = site.sizes.find((size) => size.name === asked.size)?.cores ?? 0
+  return (
+    <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
+      <p className="soft" style={{ marginBottom: 8 }}>
+        A column is a host, to the scale of its cores
+        {site.overcommit > 1 ? ` (${site.overcommit} for one)` : ''}; a block is a machine. The
+        dashed line marks each host’s share of what{' '}
+        {site.reservePerZone > 0
+          ? `${countText(site.reservePerZone, 'host')} of every zone leaves free for failover`
+          : 'nobody keeps free'}
+        .
+      </p>
+      <div className="packing">
+        {site.zones.map((zone) => (
+          <Zone
+            key={zone}
+            site={site}
+            zone={zone}
+            loss={loss}
+            trial={trial}
+            trialCores={trialCores}
+            maxCores={max}
+          />
+        ))}
+      </div>
+    </div>
+  )
+}
+
 export default function Packing({ loaderData }: Route.ComponentProps) {
-  const { halls, site, trial, asked, losses, loss } = loaderData
+  const { halls, site, losses, loss } = loaderData
   const [search] = useSearchParams()
   if (!site) {
     return (
@@ -108,8 +275,6 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
-  const max = Math.max(1, ...site.hosts.map((host) => host.cores * site.overcommit))
-  const fatal = losses.filter((candidate) => candidate.homeless.length > 0)
   const asTable = search.get('as') === 'table'
   return (
     <Page
@@ -140,104 +305,9 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          {loss ? (
-            <>
-              <Loss loss={loss} />
-              <div className="acts">
-                {(site.hosts.find((host) => host.name === loss.host)?.service ?? 'in') === 'in' ? (
-                  <DraftChange
-                    kind="site.hosts"
-                    intent={{ site: site.name, hosts: [loss.host], service: 'out' }}
-                  >
-                    Take {loss.host} out of service
-                  </DraftChange>
-                ) : (
-                  <DraftChange
-                    kind="site.hosts"
-                    intent={{ site: site.name, hosts: [loss.host], service: 'in' }}
-                  >
-                    Put {loss.host} back in service
-                  </DraftChange>
-                )}
-              </div>
-            </>
-          ) : (
-            <>
-              <h2>
-                <StateGlyph state={fatal.length > 0 ? 'strained' : 'well'} />{' '}
-                {fatal.length > 0
-                  ? `The loss of ${countText(fatal.length, 'host')} would leave machines without a place`
-                  : 'Any one host may die'}
-              </h2>
-              <p className="soft">
-                {fatal.length > 0
-                  ? fatal
-                      .map(
-                        (entry) =>
-                          `${entry.host}: ${entry.homeless.map((item) => item.machine).join(', ')}`,
-                      )
-                      .join('; ')
-                  : 'Its machines restart on the rest of its zone. Choose a host to see where.'}
-              </p>
-            </>
-          )}
-          <div>
-            <h3>What if a host dies</h3>
-            <div className="host-choice">
-              {site.hosts.slice(0, 60).map((host) => (
-                <To
-                  key={host.name}
-                  path="/ground/packing"
-                  query={{ site: site.name, host: host.name, as: search.get('as') }}
-                  aria-current={loss?.host === host.name}
-                  className="mono"
-                >
-                  {host.name}
-                </To>
-              ))}
-            </div>
-          </div>
-          <div>
-            <h3>Would more fit</h3>
-            <AskForm label="Would more fit" asks={['count', 'size', 'zone']} verb="Place them">
-              <NumberField
-                key={`c${asked.count}`}
-                name="count"
-                label="Machines"
-                min={1}
-                max={200}
-                defaultValue={asked.count}
-              />
-              <Choice
-                key={`s${asked.size}`}
-                name="size"
-                label="Size"
-                defaultValue={asked.size}
-                options={site.sizes.map((size) => ({
-                  value: size.name,
-                  says: `${size.name}, ${size.cores} cores, ${bytesText(size.memoryBytes)}`,
-                }))}
-                width={230}
-              />
-              <Choice
-                key={`z${asked.zone}`}
-                name="zone"
-                label="Zone"
-                defaultValue={asked.zone}
-                empty="spread over all"
-                options={site.zones}
-                width={150}
-              />
-            </AskForm>
-            {trial ? (
-              <p role="status" style={{ marginTop: 8 }}>
-                <StateGlyph state={trial.unfit.length > 0 ? 'broken' : 'well'} />{' '}
-                {trial.unfit.length === 0
-                  ? `All ${trial.placed.length} fit, with the reserve kept.`
-                  : `${trial.unfit.length} of ${asked.count} do not fit: ${trial.unfit[0]?.says ?? ''}.`}
-              </p>
-            ) : null}
-          </div>
+          {loss ? <ChosenLoss site={site} loss={loss} /> : <AnyLoss losses={losses} />}
+          <HostChoice site={site} loss={loss} />
+          <Trial {...loaderData} site={site} />
         </>
       }
     >
@@ -245,56 +315,12 @@ export default function Packing({ loaderData }: Route.ComponentProps) {
         <Table
           name={`hosts of ${site.name}`}
           columns={columns}
-          rows={site.hosts.map((host): HostRow => {
-            const on = site.machines.filter((machine) => machine.host === host.name)
-            const entry = losses.find((otherLoss) => otherLoss.host === host.name)
-            let loss: string
-            if (entry) {
-              if (entry.homeless.length > 0) loss = `${entry.homeless.length} without a place`
-              else
-                loss =
-                  entry.moves.map((move) => `${move.machine} → ${move.to}`).join(', ') ||
-                  'nothing on it'
-            } else loss = ''
-            return {
-              name: host.name,
-              zone: host.zone,
-              service: host.service ?? 'in',
-              machines: on.length,
-              used: on.reduce((sum, machine) => sum + machine.cores, 0),
-              cores: host.cores * site.overcommit,
-              memory: `${bytesText(on.reduce((sum, machine) => sum + machine.memoryBytes, 0))} of ${bytesText(host.memoryBytes)}`,
-              loss,
-            }
-          })}
+          rows={hostRows(site, losses)}
           id={(row) => row.name}
           empty="No host."
         />
       ) : (
-        <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
-          <p className="soft" style={{ marginBottom: 8 }}>
-            A column is a host, to the scale of its cores
-            {site.overcommit > 1 ? ` (${site.overcommit} for one)` : ''}; a block is a machine. The
-            dashed line marks each host’s share of what{' '}
-            {site.reservePerZone > 0
-              ? `${countText(site.reservePerZone, 'host')} of every zone leaves free for failover`
-              : 'nobody keeps free'}
-            .
-          </p>
-          <div className="packing">
-            {site.zones.map((zone) => (
-              <Zone
-                key={zone}
-                site={site}
-                zone={zone}
-                loss={loss}
-                trial={trial}
-                trialCores={site.sizes.find((size) => size.name === asked.size)?.cores ?? 0}
-                maxCores={max}
-              />
-            ))}
-          </div>
-        </div>
+        <Hosts site={site} data={loaderData} />
       )}
     </Page>
   )

@@ -1,5 +1,5 @@
 /** What a site page shows beside room, networks and services: routes, what no cluster owns, and the ways to change it. */
-import { type FleetView, type Leftover, type SiteView } from '~/core/fleet'
+import { type FleetView, type Leftover, type SiteView, type State } from '~/core/fleet'
 import { moneyText, numberText, countText } from '~/core/units'
 import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
@@ -141,6 +141,12 @@ export function Orphans({
   )
 }
 
+/** Ended or refused is broken; one that ends within a month is to be renewed. */
+function credentialState(days: number, checked: { readonly good: boolean } | null): State {
+  if (days < 0 || checked?.good === false) return 'broken'
+  return days < 30 ? 'strained' : 'well'
+}
+
 export function Credentials({
   site,
   credentials,
@@ -160,15 +166,7 @@ export function Credentials({
           return (
             <li key={credential.name}>
               <span>
-                <StateGlyph
-                  state={
-                    days < 0 || credential.checked?.good === false
-                      ? 'broken'
-                      : days < 30
-                        ? 'strained'
-                        : 'well'
-                  }
-                />{' '}
+                <StateGlyph state={credentialState(days, credential.checked)} />{' '}
                 <span className="mono">{credential.name}</span>
               </span>
               <span className="soft">

@@ -81,8 +81,31 @@ type Answer =
     }
   | (RefusedAnswer & { readonly made?: undefined })
 
-export default function KeysPage({ loaderData }: Route.ComponentProps) {
-  const fetcher = useFetcher<Answer>()
+/** The private half of a key that was just made: it is shown this once. */
+function MadeKey({ name, privateKey }: NonNullable<Answer['made']>) {
+  return (
+    <>
+      <h2>
+        The private half of <span className="mono">{name}</span>
+      </h2>
+      <p>
+        It is shown this once and kept nowhere. Download it now, or strike the key and make another.
+      </p>
+      <div className="acts">
+        <Button
+          variant="contained"
+          onClick={() => saveFile(name, 'application/octet-stream', privateKey)}
+        >
+          Download
+        </Button>
+        <CopyButton text={() => privateKey}>Copy</CopyButton>
+      </div>
+    </>
+  )
+}
+
+/** A key entered by its public half, or made. */
+function EnterKey({ fetcher }: { readonly fetcher: ReturnType<typeof useFetcher<Answer>> }) {
   const [name, setName] = useState('')
   const [publicKey, setPublicKey] = useState('')
   const busy = fetcher.state !== 'idle'
@@ -90,62 +113,85 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
     fetcher.data?.fields.find((field) => field.path === path)?.says
   const send = (what: string, more: Record<string, string> = {}): void =>
     void fetcher.submit({ do: what, name, ...more }, { method: 'post' })
-  const made = fetcher.data?.made ?? null
-  const columns: readonly Column<KeyRecord>[] = [
-    {
-      name: 'name',
-      value: (key) => key.name,
-      show: (key) => <span className="mono">{key.name}</span>,
-    },
-    {
-      name: 'fingerprint',
-      value: (key) => key.fingerprint ?? '',
-      show: (key) =>
-        key.fingerprint === null ? (
-          <span className="soft">known by name only</span>
-        ) : (
-          <span className="mono">{key.fingerprint}</span>
-        ),
-      wraps: true,
-    },
-    {
-      name: 'strike',
-      value: () => '',
-      show: (key) => (
+  return (
+    <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
+      <Field label="Name" value={name} onChange={setName} error={wrong('name')} width={170} />
+      <Field
+        label="Public key, to enter one that exists"
+        mono
+        placeholder="ssh-ed25519 …"
+        value={publicKey}
+        onChange={setPublicKey}
+        error={wrong('publicKey')}
+        width={330}
+      />
+      <div className="acts" style={{ marginTop: 19 }}>
         <Button
-          variant="text"
-          disabled={busy}
-          aria-label={`Strike ${key.name}`}
-          onClick={() => void fetcher.submit({ do: 'strike', name: key.name }, { method: 'post' })}
+          variant={publicKey === '' ? 'outlined' : 'contained'}
+          disabled={busy || publicKey === '' || name === ''}
+          onClick={() => send('paste', { publicKey })}
         >
-          Strike
+          Enter
         </Button>
+        <Button
+          variant={publicKey === '' ? 'contained' : 'outlined'}
+          disabled={busy || name === ''}
+          onClick={() => send('make')}
+        >
+          Make a new one
+        </Button>
+      </div>
+    </div>
+  )
+}
+
+const keyColumns = (
+  busy: boolean,
+  strike: (name: string) => void,
+): readonly Column<KeyRecord>[] => [
+  {
+    name: 'name',
+    value: (key) => key.name,
+    show: (key) => <span className="mono">{key.name}</span>,
+  },
+  {
+    name: 'fingerprint',
+    value: (key) => key.fingerprint ?? '',
+    show: (key) =>
+      key.fingerprint === null ? (
+        <span className="soft">known by name only</span>
+      ) : (
+        <span className="mono">{key.fingerprint}</span>
       ),
-    },
-  ]
+    wraps: true,
+  },
+  {
+    name: 'strike',
+    value: () => '',
+    show: (key) => (
+      <Button
+        variant="text"
+        disabled={busy}
+        aria-label={`Strike ${key.name}`}
+        onClick={() => strike(key.name)}
+      >
+        Strike
+      </Button>
+    ),
+  },
+]
+
+export default function KeysPage({ loaderData }: Route.ComponentProps) {
+  const fetcher = useFetcher<Answer>()
+  const made = fetcher.data?.made ?? null
+  const strike = (name: string): void =>
+    void fetcher.submit({ do: 'strike', name }, { method: 'post' })
   return (
     <Page
       title="Keys and credentials"
       reason={
         made ? (
-          <>
-            <h2>
-              The private half of <span className="mono">{made.name}</span>
-            </h2>
-            <p>
-              It is shown this once and kept nowhere. Download it now, or strike the key and make
-              another.
-            </p>
-            <div className="acts">
-              <Button
-                variant="contained"
-                onClick={() => saveFile(made.name, 'application/octet-stream', made.privateKey)}
-              >
-                Download
-              </Button>
-              <CopyButton text={() => made.privateKey}>Copy</CopyButton>
-            </div>
-          </>
+          <MadeKey {...made} />
         ) : (
           <>
             <h2>Keys for machines</h2>
@@ -157,34 +203,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
         )
       }
     >
-      <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
-        <Field label="Name" value={name} onChange={setName} error={wrong('name')} width={170} />
-        <Field
-          label="Public key, to enter one that exists"
-          mono
-          placeholder="ssh-ed25519 …"
-          value={publicKey}
-          onChange={setPublicKey}
-          error={wrong('publicKey')}
-          width={330}
-        />
-        <div className="acts" style={{ marginTop: 19 }}>
-          <Button
-            variant={publicKey === '' ? 'outlined' : 'contained'}
-            disabled={busy || publicKey === '' || name === ''}
-            onClick={() => send('paste', { publicKey })}
-          >
-            Enter
-          </Button>
-          <Button
-            variant={publicKey === '' ? 'contained' : 'outlined'}
-            disabled={busy || name === ''}
-            onClick={() => send('make')}
-          >
-            Make a new one
-          </Button>
-        </div>
-      </div>
+      <EnterKey fetcher={fetcher} />
       <Refused says={fetcher.data?.refused} />
       <div
         style={{
@@ -197,7 +216,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
       >
         <Table
           name="SSH keys"
-          columns={columns}
+          columns={keyColumns(fetcher.state !== 'idle', strike)}
           rows={loaderData.keys}
           id={(key) => key.name}
           empty="No key is entered. Make one, or paste the public half of yours."

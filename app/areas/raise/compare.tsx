@@ -64,6 +64,31 @@ const outcome = (record: ChangeRecord | null): readonly (readonly [string, strin
   ['spend', record?.plan ? spendText(record.plan.spend) : ''],
 ]
 
+/** What stands against a draft, and the way to it. */
+function Drafted({ record }: { readonly record: ChangeRecord }) {
+  const page = record.state === 'draft' ? 'raise' : 'changes'
+  return (
+    <div>
+      <h3>{record.title ?? record.label}</h3>
+      <ul className="because soft">
+        {record.findings.map((finding) => (
+          <li key={finding.key}>
+            {finding.level}: {finding.says}
+          </li>
+        ))}
+      </ul>
+      <To path={`/${page}/${record.id}`}>Open {record.id}</To>
+    </div>
+  )
+}
+
+function headline(isChosen: boolean, differing: number): string {
+  if (!isChosen) return 'Choose two'
+  return differing === 0
+    ? 'They are the same'
+    : countText(differing, 'field differs', 'fields differ')
+}
+
 export default function Compare({ loaderData }: Route.ComponentProps) {
   const { a, b, all } = loaderData
   const navigate = useNavigate()
@@ -88,35 +113,11 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
       title="Compare"
       reason={
         <>
-          <h2>
-            {a && b
-              ? differing.length === 0
-                ? 'They are the same'
-                : countText(differing.length, 'field differs', 'fields differ')
-              : 'Choose two'}
-          </h2>
+          <h2>{headline(a !== null && b !== null, differing.length)}</h2>
           <p className="soft">
             Findings, duration and spend are computed for both against the fleet as it is now.
           </p>
-          {[a, b].map((record) =>
-            record ? (
-              <div key={record.id}>
-                <h3>{record.title ?? record.label}</h3>
-                <ul className="because soft">
-                  {record.findings.map((finding) => (
-                    <li key={finding.key}>
-                      {finding.level}: {finding.says}
-                    </li>
-                  ))}
-                </ul>
-                <To
-                  path={record.state === 'draft' ? `/raise/${record.id}` : `/changes/${record.id}`}
-                >
-                  Open {record.id}
-                </To>
-              </div>
-            ) : null,
-          )}
+          {[a, b].map((record) => (record ? <Drafted key={record.id} record={record} /> : null))}
         </>
       }
     >

@@ -179,6 +179,11 @@ function Templates({ templates }: { readonly templates: readonly TemplateRow[] }
   )
 }
 
+function headline(halted: number, drafts: number): string {
+  if (halted > 0) return `${halted} halted`
+  return drafts > 0 ? countText(drafts, 'draft') : 'Nothing drafted'
+}
+
 export default function Drafts({ loaderData }: Route.ComponentProps) {
   const { changes } = loaderData
   const drafts = changes.filter((change) => change.state === 'draft').length
@@ -196,13 +201,7 @@ export default function Drafts({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          <h2>
-            {halted.length > 0
-              ? `${halted.length} halted`
-              : drafts > 0
-                ? `${drafts} ${drafts === 1 ? 'draft' : 'drafts'}`
-                : 'Nothing drafted'}
-          </h2>
+          <h2>{headline(halted.length, drafts)}</h2>
           {halted.map((change) => (
             <p key={change.id}>
               <To path={`/changes/${change.id}`}>{change.title}</To> wants you.

@@ -1,5 +1,4 @@
 /** The draft of a cluster as one sheet: the left edits, the right shows what stands against it and what it would do. */
-import Button from '@mui/material/Button'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { data, redirect, useFetcher, useNavigate } from 'react-router'
 import { patchDraft, type Remedy } from '~/core/changes'
@@ -9,19 +8,16 @@ import { askedJson } from '../asked'
 import { acting } from './sheet-asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { CopyButton } from '../../parts/copy-button'
 import { Findings, type RemedyPlace, standingText, useAccepted } from '../../parts/findings'
-import { Later } from '../../parts/later'
 import { windowsFor } from '../run/windows'
 import { PlanSummary } from '../../parts/plan'
-import { saveFile } from '../../kit/save-file'
-import { To, useAddress } from '../../parts/to'
-import { markdownOf } from '../run/markdown'
+import { To } from '../../parts/to'
 import { changeOrDrafts, orRefused } from '../refusals'
 import { CheckIn, SelectIn, SheetContext, TextIn, withAt } from './fields'
-import { Boxes, HallNetworks, Pools } from './sections'
+import { Pools } from './pools'
+import { Boxes, HallNetworks } from './sections'
+import { Beside, keptText, NotRun, RunActs, standing, waitText } from './sheet-acts'
 import { draftSlice } from './slice'
-import { KeepTemplate } from './keep-template'
 import { Walks } from './walks'
 import { BootDataLink, OnMachines, Surroundings } from './surroundings'
 import { useJudged } from './use-judged'
@@ -32,7 +28,6 @@ import { normalText, type Kept, usualAt } from './use-keeping'
 import { useKeeping } from './use-keeping'
 import { Field } from '../../kit/field'
 import { ControlPlane } from './control-plane'
-import { Notice } from '../../kit/notice'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.record.title ?? loaderData?.intent.name ?? 'draft'} · draft · Gyrarch` },
@@ -117,19 +112,159 @@ export default function Sheet({ loaderData }: Route.ComponentProps) {
   return <OneSheet key={record.id} {...loaderData} />
 }
 
-function OneSheet({
-  record,
-  intent: savedIntent,
+type Data = Route.ComponentProps['loaderData']
+type Judged = ReturnType<typeof useJudged>
+type Set = (path: string, value: unknown) => void
+
+/** Takes remedies: one that amends the draft amends it, one that is another change is drafted. */
+function useRemedies(
+  record: Data['record'],
+  intent: RaiseIntent,
+  setIntent: (intent: RaiseIntent) => void,
+  judged: Judged,
+  runner: ReturnType<typeof useFetcher<Kept>>,
+): (place: RemedyPlace) => void {
+  const navigate = useNavigate()
+  const apply = ({ change }: Remedy): void => {
+    if (!('patchDraft' in change)) {
+      void runner.submit(
+        JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }),
+        { method: 'post', encType: 'application/json' },
+      )
+      return
+    }
+    const patched = patchDraft(intent, change.patchDraft)
+    if (patched !== null) setIntent(patched as RaiseIntent)
+  }
+  const applied = useRef(apply)
+  useEffect(() => {
+    applied.current = apply
+  })
+  const drafted = runner.data?.drafted
+  useEffect(() => {
+    if (drafted !== undefined) void navigate(`/changes/${drafted}?then=${record.id}`)
+  }, [drafted, navigate, record.id])
+  // A remedy chosen while the check of the last letter is still under way is the one that check gives.
+  const [chosen, setChosen] = useState<RemedyPlace | null>(null)
+  const { pending, findings } = judged
+  useEffect(() => {
+    if (chosen === null || pending) return
+    setChosen(null)
+    const finding = findings.find((candidate) => candidate.key === chosen.key)
+    const remedy = finding?.remedies[chosen.index]
+    if (remedy) applied.current(remedy)
+  }, [chosen, pending, findings])
+  return setChosen
+}
+
+/** What the cluster is called, where it stands and what it runs. */
+function What({
+  intent,
   view,
-  expectations,
-  windows,
-  now,
-}: Route.ComponentProps['loaderData']) {
+  site,
+  onSite,
+}: {
+  readonly intent: RaiseIntent
+  readonly view: Data['view']
+  readonly site: Data['view']['sites'][number] | undefined
+  readonly onSite: (name: string) => void
+}) {
+  const hasImage = (release: string): boolean =>
+    site?.images.some((image) => image.release === release) === true
+  return (
+    <section aria-labelledby="sheet-what">
+      <h2 id="sheet-what">What</h2>
+      <div className="fields">
+        <TextIn path="name" label="Name" value={intent.name} width={170} />
+        <SelectIn
+          path="site"
+          label="Site"
+          value={intent.site}
+          options={view.sites.map(({ name, kind }) => ({ value: name, says: `${name}, ${kind}` }))}
+          onPick={onSite}
+          width={190}
+        />
+        <SelectIn
+          path="release"
+          label="Release"
+          value={intent.release}
+          options={[...view.catalogue].reverse().map(({ version }) => ({
+            value: version,
+            says: hasImage(version) ? version : `${version}, no image here`,
+          }))}
+          width={130}
+        />
+        <SelectIn
+          path="sshKey"
+          label="SSH key"
+          value={intent.sshKey ?? ''}
+          options={view.sshKeys.map((key) => ({ value: key, says: key }))}
+          empty="none"
+          width={130}
+        />
+        <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
+      </div>
+    </section>
+  )
+}
+
+/** How many machines a draft boots. */
+function machinesOf({ machines, pools, controlPlane }: RaiseIntent): number {
+  if (machines.length > 0) return machines.length
+  const workers = pools.reduce((sum, pool) => sum + (pool.count ?? pool.range?.min ?? 0), 0)
+  return workers + (controlPlane.kind === 'own' ? controlPlane.count : 0)
+}
+
+function Links({ id, intent }: { readonly id: string; readonly intent: RaiseIntent }) {
+  return (
+    <p className="soft" style={{ padding: '4px 0 20px' }}>
+      <BootDataLink id={id} machines={machinesOf(intent)} /> ·{' '}
+      <a href={`/api/v1/changes/${id}/draft.yaml`}>Draft as YAML</a> · <To path="/keys">Keys</To> ·{' '}
+      <To path="/raise">All drafts</To>
+    </p>
+  )
+}
+
+/** The sections of the sheet, one below the other. */
+function Sections({
+  data,
+  intent,
+  site,
+  onSite,
+}: {
+  readonly data: Data
+  readonly intent: RaiseIntent
+  readonly site: Data['view']['sites'][number] | undefined
+  readonly onSite: (name: string) => void
+}) {
+  const { record, view, expectations } = data
+  return (
+    <div className="scroll sheet" tabIndex={0} role="region" aria-label="Draft">
+      <What intent={intent} view={view} site={site} onSite={onSite} />
+      <ControlPlane intent={intent} site={site} />
+      <Ground intent={intent} site={site} />
+      <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
+      {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
+      <Surroundings intent={intent} site={site} />
+      <Walks intent={intent} expectations={expectations} />
+      <Links id={record.id} intent={intent} />
+    </div>
+  )
+}
+
+/** The other kind of site has other usual parts; those of the draft’s own choice stay. */
+const movedTo = (intent: RaiseIntent, name: string, { sites }: Data['view']): RaiseIntent => {
+  const next = sites.find((candidate) => candidate.name === name)
+  const now = sites.find((candidate) => candidate.name === intent.site)
+  const usual = next && next.kind !== now?.kind ? usualAt(next, intent) : {}
+  return { ...intent, site: name, networks: {}, ...usual }
+}
+
+function OneSheet(data: Data) {
+  const { record, intent: savedIntent, view } = data
   const [intent, setIntent] = useState(savedIntent)
   const [title, setTitle] = useState(record.title)
   const [accepted, accept] = useAccepted()
-  const navigate = useNavigate()
-  const address = useAddress()
   const runner = useFetcher<Kept>()
   const saved = useMemo(
     () => ({ intent: savedIntent, title: record.title, version: record.version }),
@@ -143,109 +278,35 @@ function OneSheet({
     view,
     { findings: record.findings, plan: record.plan, digest: record.planDigest },
   )
-  const site = view.sites.find((site) => site.name === intent.site)
-  const set = (path: string, value: unknown): void => setIntent((was) => withAt(was, path, value))
-  const apply = ({ change }: Remedy): void => {
-    if (!('patchDraft' in change)) {
-      void runner.submit(
-        JSON.stringify({ do: 'draft', kind: change.kind, intent: change.intent }),
-        { method: 'post', encType: 'application/json' },
-      )
-      return
-    }
-    const patched = patchDraft(intent, change.patchDraft)
-    if (patched !== null) setIntent(patched as RaiseIntent)
-  }
-  // A remedy chosen while the check of the last letter is still under way is the one that check gives.
-  const [chosen, setChosen] = useState<RemedyPlace | null>(null)
-  const applied = useRef(apply)
-  useEffect(() => {
-    applied.current = apply
-  })
-  const drafted = runner.data?.drafted
-  useEffect(() => {
-    if (drafted !== undefined) void navigate(`/changes/${drafted}?then=${record.id}`)
-  }, [drafted, navigate, record.id])
-  const { pending, findings: judgedFindings } = judged
-  useEffect(() => {
-    if (chosen === null || pending) return
-    setChosen(null)
-    const remedy = judgedFindings.find((finding) => finding.key === chosen.key)?.remedies[
-      chosen.index
-    ]
-    if (remedy) applied.current(remedy)
-  }, [chosen, pending, judgedFindings])
-  const stops = judged.findings.filter((finding) => finding.level === 'stop').length
-  const cautions = judged.findings.filter((finding) => finding.level === 'caution')
-  const missing = cautions.filter((finding) => !accepted.has(finding.key)).length
-  const ready =
-    !keeping.dirty && !keeping.keeping && stops === 0 && missing === 0 && judged.plan !== null
+  const take = useRemedies(record, intent, setIntent, judged, runner)
+  const site = view.sites.find((candidate) => candidate.name === intent.site)
+  const set: Set = (path, value) => setIntent((before) => withAt(before, path, value))
+  const stands = standing(judged, accepted, !keeping.dirty && !keeping.keeping)
   const post = (request: Record<string, unknown>): void =>
     void runner.submit(JSON.stringify(request), { method: 'post', encType: 'application/json' })
-  const releases = [...view.catalogue].reverse().map((release) => ({
-    value: release.version,
-    says: `${release.version}${site?.images.some((image) => image.release === release.version) ? '' : ', no image here'}`,
-  }))
-  const takesSite = (name: string): void => {
-    const otherSite = view.sites.find((candidate) => candidate.name === name)
-    setIntent((was) => ({
-      ...was,
-      site: name,
-      networks: {},
-      ...(otherSite && otherSite.kind !== site?.kind ? usualAt(otherSite, was) : {}),
-    }))
-  }
+  const takesSite = (name: string): void => setIntent((before) => movedTo(before, name, view))
   return (
     <SheetContext.Provider value={{ findings: judged.findings, set }}>
       <Page
         title={
-          <>
-            <Field
-              label="Name of the draft"
-              hideLabel
-              value={title ?? ''}
-              placeholder={intent.name || 'unnamed draft'}
-              onChange={(text) => setTitle(text === '' ? null : text)}
-              maxLength={120}
-              width={280}
-            />
-          </>
+          <Field
+            label="Name of the draft"
+            hideLabel
+            value={title ?? ''}
+            placeholder={intent.name || 'unnamed draft'}
+            onChange={(text) => setTitle(text === '' ? null : text)}
+            maxLength={120}
+            width={280}
+          />
         }
         beside={
-          <>
-            <span className="soft" role="status">
-              {keeping.refused !== null && keeping.dirty
-                ? `not kept: ${keeping.refused}`
-                : keeping.dirty || keeping.keeping
-                  ? 'keeping…'
-                  : `draft ${record.id}, kept`}
-            </span>
-            <span style={{ flex: 1 }} />
-            <Button
-              variant="outlined"
-              component={To}
-              path="/raise/compare"
-              query={{ a: record.id }}
-            >
-              Compare
-            </Button>
-            <Button
-              variant="outlined"
-              onClick={() =>
-                saveFile(
-                  `${intent.name || record.id}.draft.json`,
-                  'application/json',
-                  `${JSON.stringify({ gyrarch: 'draft/1', kind: record.kind, title, intent }, null, 2)}\n`,
-                )
-              }
-            >
-              Share
-            </Button>
-            <KeepTemplate id={record.id} intent={intent} />
-            <Button variant="outlined" onClick={() => post({ do: 'discard' })}>
-              Discard
-            </Button>
-          </>
+          <Beside
+            record={record}
+            intent={intent}
+            title={title}
+            kept={keptText(keeping, record.id)}
+            onDiscard={() => post({ do: 'discard' })}
+          />
         }
         reason={
           <>
@@ -256,134 +317,43 @@ function OneSheet({
             <Findings
               change={record.id}
               findings={judged.findings}
-              onRemedy={(_remedy, at) => setChosen(at)}
+              onRemedy={(_remedy, at) => take(at)}
               accepted={accepted}
               onAccept={accept}
             />
             <PlanSummary plan={judged.plan} />
-            <div className="acts">
-              <Button
-                variant="contained"
-                disabled={!ready || runner.state !== 'idle'}
-                onClick={() =>
-                  post({ do: 'run', accept: [...accepted], planDigest: record.planDigest })
-                }
-              >
-                Run
-              </Button>
-              <Later
-                windows={windows}
-                now={now}
-                worst={judged.plan?.seconds.worst ?? 0}
-                disabled={!ready || runner.state !== 'idle'}
-                onSchedule={(when, isShort) =>
-                  post({
-                    do: 'schedule',
-                    ...when,
-                    accept: [
-                      ...accepted,
-                      ...(isShort && 'window' in when
-                        ? [`window.short|window/${when.window}`]
-                        : []),
-                    ],
-                    planDigest: record.planDigest,
-                  })
-                }
-              />
-              <CopyButton
-                text={() => markdownOf({ ...record, findings: judged.findings, plan: judged.plan })}
-              >
-                Copy as Markdown
-              </CopyButton>
-              <span className="soft">
-                {stops > 0
-                  ? 'after the stops are cleared'
-                  : missing > 0
-                    ? 'after the cautions are accepted'
-                    : keeping.dirty
-                      ? 'as soon as it is kept'
-                      : ''}
-              </span>
-            </div>
-            {runner.data?.refused ? (
-              <Notice>
-                <b>Not run.</b> {runner.data.refused}
-              </Notice>
-            ) : null}
+            <RunActs
+              data={data}
+              judged={judged}
+              accepted={accepted}
+              waits={waitText(stands, keeping.dirty)}
+              disabled={!stands.isReady || runner.state !== 'idle'}
+              post={post}
+            />
+            <NotRun says={runner.data?.refused} />
           </>
         }
       >
-        <div className="scroll sheet" tabIndex={0} role="region" aria-label="Draft">
-          <section aria-labelledby="sheet-what">
-            <h2 id="sheet-what">What</h2>
-            <div className="fields">
-              <TextIn path="name" label="Name" value={intent.name} width={170} />
-              <SelectIn
-                path="site"
-                label="Site"
-                value={intent.site}
-                options={view.sites.map((otherSite) => ({
-                  value: otherSite.name,
-                  says: `${otherSite.name}, ${otherSite.kind}`,
-                }))}
-                onPick={takesSite}
-                width={190}
-              />
-              <SelectIn
-                path="release"
-                label="Release"
-                value={intent.release}
-                options={releases}
-                width={130}
-              />
-              <SelectIn
-                path="sshKey"
-                label="SSH key"
-                value={intent.sshKey ?? ''}
-                options={view.sshKeys.map((key) => ({ value: key, says: key }))}
-                empty="none"
-                width={130}
-              />
-              <CheckIn path="guarded" label="Guarded" value={intent.guarded} />
-            </div>
-          </section>
-          <ControlPlane intent={intent} site={site} />
-          {site?.kind === 'edge' || intent.machines.length > 0 ? (
-            <Boxes intent={intent} site={site} />
-          ) : null}
-          {site?.kind === 'hall' ? <OnMachines intent={intent} site={site} /> : null}
-          {site?.kind !== 'edge' && intent.machines.length === 0 ? (
-            <Pools intent={intent} site={site} />
-          ) : null}
-          <Ranges intent={intent} view={view} domain={site?.domain ?? ''} />
-          {site?.kind === 'hall' ? <HallNetworks intent={intent} site={site} /> : null}
-          <Surroundings intent={intent} site={site} />
-          <Walks intent={intent} expectations={expectations} />
-          <p className="soft" style={{ padding: '4px 0 20px' }}>
-            <BootDataLink
-              id={record.id}
-              machines={
-                intent.machines.length +
-                intent.pools.reduce((sum, pool) => sum + (pool.count ?? pool.range?.min ?? 0), 0) +
-                (intent.controlPlane.kind === 'own' && intent.machines.length === 0
-                  ? intent.controlPlane.count
-                  : 0)
-              }
-            />{' '}
-            · <a href={`/api/v1/changes/${record.id}/draft.yaml`}>Draft as YAML</a> ·{' '}
-            <To path="/keys">Keys</To> ·{' '}
-            <a
-              href={address('/raise')}
-              onClick={(event) => {
-                event.preventDefault()
-                void navigate(address('/raise'))
-              }}
-            >
-              All drafts
-            </a>
-          </p>
-        </div>
+        <Sections data={data} intent={intent} site={site} onSite={takesSite} />
       </Page>
     </SheetContext.Provider>
+  )
+}
+
+/** What it stands on: machines that are there, or pools that its site makes. */
+function Ground({
+  intent,
+  site,
+}: {
+  readonly intent: RaiseIntent
+  readonly site: Data['view']['sites'][number] | undefined
+}) {
+  const isNamed = site?.kind === 'edge' || intent.machines.length > 0
+  return (
+    <>
+      {isNamed ? <Boxes intent={intent} site={site} /> : null}
+      {site?.kind === 'hall' ? <OnMachines intent={intent} site={site} /> : null}
+      {isNamed ? null : <Pools intent={intent} site={site} />}
+    </>
   )
 }

@@ -2,7 +2,7 @@
 import Button from '@mui/material/Button'
 import { useEffect, useState } from 'react'
 import { useFetcher } from 'react-router'
-import { patchDraft } from '~/core/changes'
+import { patchDraft, type Remedy } from '~/core/changes'
 import { countText, listText } from '~/core/units'
 import type { ChangeRecord, Changes } from '~/server/changes/changes'
 import { CopyButton } from '../../parts/copy-button'
@@ -75,6 +75,191 @@ function Scheduled({
 
 const backStates = ['running', 'halted', 'done', 'given-up']
 
+type Fetcher = ReturnType<typeof useFetcher<{ refused: string | null }>>
+type Go = (what: string, more?: Readonly<Record<string, string>>) => void
+
+/** What stands against a draft and what it would do; a remedy amends it or drafts another change. */
+function Drafted({
+  record,
+  accepted,
+  accept,
+  fetcher,
+}: {
+  readonly record: ChangeRecord
+  readonly accepted: ReadonlySet<string>
+  readonly accept: ReturnType<typeof useAccepted>[1]
+  readonly fetcher: Fetcher
+}) {
+  const address = useAddress()
+  const take = ({ change }: Remedy): void => {
+    if (!('patchDraft' in change)) {
+      void fetcher.submit(
+        JSON.stringify({ kind: change.kind, intent: change.intent, then: record.id }),
+        { method: 'post', action: address('/do/draft'), encType: 'application/json' },
+      )
+      return
+    }
+    const amended = patchDraft(record.intent, change.patchDraft)
+    if (amended !== null)
+      void fetcher.submit({ do: 'amend', intent: JSON.stringify(amended) }, { method: 'post' })
+  }
+  return (
+    <>
+      <h2 role="status">{standingText(record.findings)}</h2>
+      <Findings
+        change={record.id}
+        findings={record.findings}
+        accepted={accepted}
+        onAccept={accept}
+        onRemedy={take}
+      />
+      <PlanSummary plan={record.plan} />
+    </>
+  )
+}
+
+/** What taking the run back would undo. */
+function TakenBack({ record }: { readonly record: ChangeRecord }) {
+  const { state, keepsBack, direction, plan } = record
+  const isOpen = state === 'running' || state === 'halted'
+  if (keepsBack !== null) return isOpen ? <p className="soft">{keepsBack}</p> : null
+  if (state !== 'halted' || direction !== 'on' || !plan) return null
+  return (
+    <p className="soft">If taken back: {refsText(plan.creates)} go, as far as they were made.</p>
+  )
+}
+
+/** Where the change stands beside its own steps: in a set, on a schedule, come back to its author. */
+function Place({ record, now }: { readonly record: ChangeRecord; readonly now: string }) {
+  const { parent, schedule, returned } = record
+  return (
+    <>
+      {parent === null ? null : (
+        <p>
+          Runs in <To path={`/changes/${parent}`}>{parent}</To>, as one of a set.
+        </p>
+      )}
+      {schedule ? <Scheduled schedule={schedule} now={now} /> : null}
+      {returned ? (
+        <Notice>
+          <b>It came back to you</b> <Ago at={returned.at} now={now} />. {returned.says}
+        </Notice>
+      ) : null}
+    </>
+  )
+}
+
+/** The ways to run a draft. */
+function DraftActs({
+  record,
+  windows,
+  now,
+  busy,
+  blocked,
+  go,
+}: {
+  readonly record: ChangeRecord
+  readonly windows: readonly WindowChoice[]
+  readonly now: string
+  readonly busy: boolean
+  readonly blocked: boolean
+  readonly go: Go
+}) {
+  return (
+    <>
+      <Button variant="contained" disabled={busy || blocked} onClick={() => go('run')}>
+        Run
+      </Button>
+      <Later
+        windows={windows}
+        now={now}
+        worst={record.plan?.seconds.worst ?? 0}
+        disabled={busy || blocked}
+        onSchedule={(when, isShort) => {
+          const short =
+            isShort && 'window' in when ? { accept: `window.short|window/${when.window}` } : {}
+          go('schedule', { ...when, ...short })
+        }}
+      />
+      <Button variant="outlined" disabled={busy} onClick={() => go('discard')}>
+        Discard
+      </Button>
+    </>
+  )
+}
+
+/** What a state offers, each as the request it makes. */
+const offers: Readonly<
+  Partial<Record<ChangeRecord['state'], readonly (readonly [what: string, says: string])[]>>
+> = {
+  scheduled: [['unschedule', 'Take off the schedule']],
+  waiting: [['unqueue', 'Leave the queue']],
+  halted: [['give-up', 'Give up']],
+}
+
+function RunActs({
+  record,
+  wayBack,
+  canGoBack,
+  busy,
+  guarded,
+  go,
+}: {
+  readonly record: ChangeRecord
+  readonly wayBack: WayBack
+  readonly canGoBack: boolean
+  readonly busy: boolean
+  readonly guarded: boolean
+  readonly go: Go
+}) {
+  const later = wayBack.later.length
+  return (
+    <>
+      {record.state === 'halted' ? (
+        <Button variant="contained" disabled={busy || guarded} onClick={() => go('retry')}>
+          Retry from here
+        </Button>
+      ) : null}
+      {canGoBack ? (
+        <Button variant="outlined" disabled={busy || guarded} onClick={() => go('take-back')}>
+          {later === 0 ? 'Take back' : `Take back with ${countText(later, 'later run')}`}
+        </Button>
+      ) : null}
+      {(offers[record.state] ?? []).map(([what, says]) => (
+        <Button key={what} variant="outlined" disabled={busy} onClick={() => go(what)}>
+          {says}
+        </Button>
+      ))}
+    </>
+  )
+}
+
+/** The form of a request: names that were typed, what was accepted, later runs that go along. */
+function formOf(
+  what: string,
+  more: Readonly<Record<string, string>>,
+  typed: readonly string[],
+  accepted: ReadonlySet<string>,
+  record: ChangeRecord,
+  wayBack: WayBack,
+): FormData {
+  const form = new FormData()
+  form.set('do', what)
+  for (const [field, value] of Object.entries(more)) form.append(field, value)
+  for (const name of typed) form.append('confirm', name)
+  if (what === 'take-back') for (const { id } of wayBack.later) form.append('with', id)
+  if (what === 'run' || what === 'schedule') {
+    for (const key of accepted) form.append('accept', key)
+    if (record.planDigest !== null) form.set('planDigest', record.planDigest)
+  }
+  return form
+}
+
+const guardText = (guards: readonly string[]): string =>
+  guards.length === 1
+    ? `${guards.join()} is guarded: type its name`
+    : `${listText(guards)} are guarded: type their names`
+
 export function Actions({
   record,
   wayBack,
@@ -86,157 +271,56 @@ export function Actions({
   readonly windows: readonly WindowChoice[]
   readonly now: string
 }) {
-  const fetcher = useFetcher<{ refused: string | null }>()
-  const address = useAddress()
+  const fetcher: Fetcher = useFetcher<{ refused: string | null }>()
   const [name, setName] = useState('')
   const typed = name.split(/[\s,]+/).filter((part) => part !== '')
   const [accepted, accept] = useAccepted()
-  const go = (what: string, more: Readonly<Record<string, string>> = {}): void => {
-    const form = new FormData()
-    form.set('do', what)
-    for (const [field, value] of Object.entries(more)) form.append(field, value)
-    for (const each of typed) form.append('confirm', each)
-    if (what === 'take-back') for (const { id } of wayBack.later) form.append('with', id)
-    if (what === 'run' || what === 'schedule') {
-      for (const key of accepted) form.append('accept', key)
-      if (record.planDigest !== null) form.set('planDigest', record.planDigest)
-    }
-    void fetcher.submit(form, { method: 'post' })
-  }
+  const go: Go = (what, more = {}) =>
+    void fetcher.submit(formOf(what, more, typed, accepted, record, wayBack), { method: 'post' })
   const busy = fetcher.state !== 'idle'
-  const guard = record.guards.some((each) => !typed.includes(each))
-  const missing = record.findings.filter(
-    (finding) => finding.level === 'caution' && !accepted.has(finding.key),
-  ).length
-  const stops = record.findings.some((finding) => finding.level === 'stop')
-  const draft = record.state === 'draft' && record.parent === null
+  const { state, guards, findings } = record
+  const guarded = guards.some((guard) => !typed.includes(guard))
+  const isDraft = state === 'draft' && record.parent === null
+  const isStopped = findings.some(
+    ({ level, key }) => level === 'stop' || (level === 'caution' && !accepted.has(key)),
+  )
   const canGoBack =
-    backStates.includes(record.state) &&
+    backStates.includes(state) &&
     wayBack.whyNot === null &&
-    !(record.state === 'halted' && record.direction === 'back')
-  const acts = draft || record.state === 'halted' || record.state === 'running' || canGoBack
+    !(state === 'halted' && record.direction === 'back')
+  const canAct = isDraft || state === 'halted' || state === 'running' || canGoBack
   return (
     <>
-      {record.parent === null ? null : (
-        <p>
-          Runs in <To path={`/changes/${record.parent}`}>{record.parent}</To>, as one of a set.
-        </p>
-      )}
-      {record.schedule ? <Scheduled schedule={record.schedule} now={now} /> : null}
-      {record.returned ? (
-        <Notice>
-          <b>It came back to you</b> <Ago at={record.returned.at} now={now} />.{' '}
-          {record.returned.says}
-        </Notice>
+      <Place record={record} now={now} />
+      {isDraft ? (
+        <Drafted record={record} accepted={accepted} accept={accept} fetcher={fetcher} />
       ) : null}
-      {draft ? (
-        <>
-          <h2 role="status">{standingText(record.findings)}</h2>
-          <Findings
-            change={record.id}
-            findings={record.findings}
-            accepted={accepted}
-            onAccept={accept}
-            onRemedy={({ change }) => {
-              if ('patchDraft' in change) {
-                const amended = patchDraft(record.intent, change.patchDraft)
-                if (amended !== null)
-                  void fetcher.submit(
-                    { do: 'amend', intent: JSON.stringify(amended) },
-                    { method: 'post' },
-                  )
-              } else
-                void fetcher.submit(
-                  JSON.stringify({ kind: change.kind, intent: change.intent, then: record.id }),
-                  { method: 'post', action: address('/do/draft'), encType: 'application/json' },
-                )
-            }}
-          />
-          <PlanSummary plan={record.plan} />
-        </>
+      {canAct && guards.length > 0 ? (
+        <Field label={guardText(guards)} value={name} onChange={setName} width="100%" />
       ) : null}
-      {acts && record.guards.length > 0 ? (
-        <Field
-          label={
-            record.guards.length === 1
-              ? `${record.guards.join()} is guarded: type its name`
-              : `${listText(record.guards)} are guarded: type their names`
-          }
-          value={name}
-          onChange={setName}
-          width="100%"
-        />
-      ) : null}
-      {record.keepsBack !== null && (record.state === 'running' || record.state === 'halted') ? (
-        <p className="soft">{record.keepsBack}</p>
-      ) : null}
-      {record.state === 'halted' &&
-      record.keepsBack === null &&
-      record.direction === 'on' &&
-      record.plan ? (
-        <p className="soft">
-          If taken back: {refsText(record.plan.creates)} go, as far as they were made.
-        </p>
-      ) : null}
+      <TakenBack record={record} />
       {canGoBack ? <LaterRuns later={wayBack.later} /> : null}
       <div className="acts">
-        {draft ? (
-          <>
-            <Button
-              variant="contained"
-              disabled={busy || stops || guard || missing > 0}
-              onClick={() => go('run')}
-            >
-              Run
-            </Button>
-            <Later
-              windows={windows}
-              now={now}
-              worst={record.plan?.seconds.worst ?? 0}
-              disabled={busy || stops || guard || missing > 0}
-              onSchedule={(when, isShort) =>
-                go('schedule', {
-                  ...when,
-                  ...(isShort && 'window' in when
-                    ? { accept: `window.short|window/${when.window}` }
-                    : {}),
-                })
-              }
-            />
-            <Button variant="outlined" disabled={busy} onClick={() => go('discard')}>
-              Discard
-            </Button>
-          </>
+        {isDraft ? (
+          <DraftActs
+            record={record}
+            windows={windows}
+            now={now}
+            busy={busy}
+            blocked={guarded || isStopped}
+            go={go}
+          />
         ) : null}
-        {record.state === 'halted' ? (
-          <Button variant="contained" disabled={busy || guard} onClick={() => go('retry')}>
-            Retry from here
-          </Button>
-        ) : null}
-        {canGoBack ? (
-          <Button variant="outlined" disabled={busy || guard} onClick={() => go('take-back')}>
-            {wayBack.later.length === 0
-              ? 'Take back'
-              : `Take back with ${countText(wayBack.later.length, 'later run')}`}
-          </Button>
-        ) : null}
-        {record.state === 'halted' ? (
-          <Button variant="outlined" disabled={busy} onClick={() => go('give-up')}>
-            Give up
-          </Button>
-        ) : null}
-        {record.state === 'scheduled' ? (
-          <Button variant="outlined" disabled={busy} onClick={() => go('unschedule')}>
-            Take off the schedule
-          </Button>
-        ) : null}
-        {record.state === 'waiting' ? (
-          <Button variant="outlined" disabled={busy} onClick={() => go('unqueue')}>
-            Leave the queue
-          </Button>
-        ) : null}
+        <RunActs
+          record={record}
+          wayBack={wayBack}
+          canGoBack={canGoBack}
+          busy={busy}
+          guarded={guarded}
+          go={go}
+        />
         <CopyButton text={() => markdownOf(record)}>Copy as Markdown</CopyButton>
-        {record.state === 'running' ? <TellMe /> : null}
+        {state === 'running' ? <TellMe /> : null}
       </div>
       <Refused says={fetcher.data?.refused} />
     </>

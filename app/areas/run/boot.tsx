@@ -61,22 +61,116 @@ const columns: readonly Column<BootView>[] = [
 
 const parts = ['user-data', 'meta-data', 'network-config'] as const
 
+type Part = (typeof parts)[number]
+
+/** A file as it is handed to the machine, or, of one by pointer, what the pointer leads to. */
+function fileText(boot: BootView, part: Part, full: boolean): string {
+  switch (part) {
+    case 'user-data':
+      return full ? boot.fullUserData : boot.userData
+    case 'meta-data':
+      return boot.metaData
+    case 'network-config':
+      return boot.networkConfig
+  }
+}
+
+function Facts({ boot }: { readonly boot: BootView }) {
+  return (
+    <dl className="facts">
+      <div>
+        <dt>in the machine’s field</dt>
+        <dd>
+          {numberText(boot.bytes)} bytes{boot.base64 ? ', base64' : ''}
+        </dd>
+      </div>
+      <div>
+        <dt>the site takes</dt>
+        <dd>{boot.limitBytes === null ? 'any size' : bytesText(boot.limitBytes)}</dd>
+      </div>
+      <div>
+        <dt>in full</dt>
+        <dd>{numberText(boot.fullBytes)} bytes</dd>
+      </div>
+      <div>
+        <dt>SHA-256</dt>
+        <dd className="mono" style={{ overflowWrap: 'anywhere' }}>
+          {boot.digest}
+        </dd>
+      </div>
+      {boot.handed === 'pointer' ? (
+        <div>
+          <dt>published at</dt>
+          <dd className="mono" style={{ overflowWrap: 'anywhere' }}>
+            {boot.url}
+          </dd>
+        </div>
+      ) : null}
+    </dl>
+  )
+}
+
+/** How a machine gets its boot data, and the files to download. */
+function BootReason({ id, boot }: { readonly id: string; readonly boot: BootView }) {
+  const at = (file: string): string => `/api/v1/changes/${id}/boot-data/${boot.machine}/${file}`
+  const isWhole = boot.handed === 'inline'
+  return (
+    <>
+      <div>
+        <p className="about mono">{boot.machine}</p>
+        <h2>
+          <StateGlyph state={isWhole ? 'well' : 'strained'} />{' '}
+          {isWhole ? 'Handed over whole' : 'Handed over by pointer'}
+        </h2>
+      </div>
+      <Facts boot={boot} />
+      <div className="acts">
+        {parts.map((name) => (
+          <Button key={name} variant="outlined" href={at(name)}>
+            {name}
+          </Button>
+        ))}
+        <Tip says="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick">
+          <Button variant="outlined" href={at('seed.iso')}>
+            Seed volume
+          </Button>
+        </Tip>
+        <Button variant="contained" href={`/api/v1/changes/${id}/boot-data.tar`}>
+          All, as tar
+        </Button>
+      </div>
+      <p className="soft">
+        Secrets are masked here. What is downloaded holds a join token for one use and 30 minutes,
+        and no other.
+      </p>
+    </>
+  )
+}
+
+/** One file of a machine’s boot data. */
+function File({ boot }: { readonly boot: BootView }) {
+  const [part, setPart] = useState<Part>('user-data')
+  const [full, setFull] = useState(false)
+  return (
+    <>
+      <div className="acts" style={{ margin: '12px 0 8px' }}>
+        <Toggle label="Which file" options={parts} value={part} onChange={setPart} />
+        {part === 'user-data' && boot.handed === 'pointer' ? (
+          <Switch label="The published file" checked={full} onChange={setFull} />
+        ) : null}
+      </div>
+      <pre className="script scroll" tabIndex={0} aria-label={`${part} of ${boot.machine}`}>
+        {fileText(boot, part, full)}
+      </pre>
+    </>
+  )
+}
+
 export default function BootData({ loaderData }: Route.ComponentProps) {
   const { id, label, state, boots } = loaderData
   const [search, setSearch] = useSearchParams()
-  const [part, setPart] = useState<(typeof parts)[number]>('user-data')
-  const [full, setFull] = useState(false)
   const chosen = boots.find((boot) => boot.machine === search.get('on')) ?? boots[0]
   const pointers = boots.filter((boot) => boot.handed === 'pointer').length
-  let text: string
-  if (!chosen) text = ''
-  else if (part === 'user-data') {
-    if (full) text = chosen.fullUserData
-    else text = chosen.userData
-  } else if (part === 'meta-data') text = chosen.metaData
-  else text = chosen.networkConfig
-  const at = (file: string): string =>
-    `/api/v1/changes/${id}/boot-data/${chosen?.machine ?? ''}/${file}`
   return (
     <Page
       title={`Boot data: ${label}`}
@@ -89,70 +183,7 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
           back to {id}
         </To>
       }
-      reason={
-        chosen ? (
-          <>
-            <div>
-              <p className="about mono">{chosen.machine}</p>
-              <h2>
-                <StateGlyph state={chosen.handed === 'inline' ? 'well' : 'strained'} />{' '}
-                {chosen.handed === 'inline' ? 'Handed over whole' : 'Handed over by pointer'}
-              </h2>
-            </div>
-            <dl className="facts">
-              <div>
-                <dt>in the machine’s field</dt>
-                <dd>
-                  {numberText(chosen.bytes)} bytes{chosen.base64 ? ', base64' : ''}
-                </dd>
-              </div>
-              <div>
-                <dt>the site takes</dt>
-                <dd>{chosen.limitBytes === null ? 'any size' : bytesText(chosen.limitBytes)}</dd>
-              </div>
-              <div>
-                <dt>in full</dt>
-                <dd>{numberText(chosen.fullBytes)} bytes</dd>
-              </div>
-              <div>
-                <dt>SHA-256</dt>
-                <dd className="mono" style={{ overflowWrap: 'anywhere' }}>
-                  {chosen.digest}
-                </dd>
-              </div>
-              {chosen.handed === 'pointer' ? (
-                <div>
-                  <dt>published at</dt>
-                  <dd className="mono" style={{ overflowWrap: 'anywhere' }}>
-                    {chosen.url}
-                  </dd>
-                </div>
-              ) : null}
-            </dl>
-            <div className="acts">
-              {parts.map((name) => (
-                <Button key={name} variant="outlined" href={at(name)}>
-                  {name}
-                </Button>
-              ))}
-              <Tip says="An ISO 9660 image labelled CIDATA, for a machine that boots from a stick">
-                <Button variant="outlined" href={at('seed.iso')}>
-                  Seed volume
-                </Button>
-              </Tip>
-              <Button variant="contained" href={`/api/v1/changes/${id}/boot-data.tar`}>
-                All, as tar
-              </Button>
-            </div>
-            <p className="soft">
-              Secrets are masked here. What is downloaded holds a join token for one use and 30
-              minutes, and no other.
-            </p>
-          </>
-        ) : (
-          <h2>No machine is booted</h2>
-        )
-      }
+      reason={chosen ? <BootReason id={id} boot={chosen} /> : <h2>No machine is booted</h2>}
     >
       <p className="soft" style={{ marginBottom: 8 }}>
         {countText(boots.length, 'machine')}
@@ -176,23 +207,11 @@ export default function BootData({ loaderData }: Route.ComponentProps) {
           rows={boots}
           id={(boot) => boot.machine}
           selected={chosen?.machine ?? null}
-          onSelect={(boot) => setSearch((was) => (was.set('on', boot.machine), was))}
+          onSelect={(boot) => setSearch((before) => (before.set('on', boot.machine), before))}
           empty="The draft asks for no machine yet."
         />
       </div>
-      {chosen ? (
-        <>
-          <div className="acts" style={{ margin: '12px 0 8px' }}>
-            <Toggle label="Which file" options={parts} value={part} onChange={setPart} />
-            {part === 'user-data' && chosen.handed === 'pointer' ? (
-              <Switch label="The published file" checked={full} onChange={setFull} />
-            ) : null}
-          </div>
-          <pre className="script scroll" tabIndex={0} aria-label={`${part} of ${chosen.machine}`}>
-            {text}
-          </pre>
-        </>
-      ) : null}
+      {chosen ? <File boot={chosen} /> : null}
     </Page>
   )
 }

@@ -57,11 +57,13 @@ function OneJoin({ join }: { readonly join: JoinState }) {
               Its remedy is below, where the run says why it stopped here. After that it gets a new
               script.
             </span>
-          ) : script === null ? (
+          ) : null}
+          {!join.stuck && script === null ? (
             <Button variant="contained" onClick={() => send('renew')}>
               Make a new script
             </Button>
-          ) : (
+          ) : null}
+          {join.stuck || script === null ? null : (
             <>
               <CopyButton text={() => script}>Copy the script</CopyButton>
               <Button

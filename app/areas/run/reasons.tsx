@@ -1,5 +1,6 @@
 /** The reason panel of a run: of the selected step, or of the run as a whole. */
 import Button from '@mui/material/Button'
+import type { ReactNode } from 'react'
 import { useFetcher, useNavigate } from 'react-router'
 import { lateness } from '~/core/changes'
 import { durationText } from '~/core/units'
@@ -12,6 +13,40 @@ import { clockText } from '../../parts/when'
 import { Chain, Evidence, StepState } from './step-parts'
 import { Refused } from '../../kit/notice'
 
+/** What is known of a step, fact by fact; those that do not apply are left out. */
+function stepFacts(
+  step: StepRecord,
+  before: readonly StepRecord[],
+  late: string | null,
+): readonly (readonly [name: string, value: ReactNode])[] {
+  const facts: (readonly [string, ReactNode] | null)[] = [
+    [
+      'state',
+      <>
+        <StepState step={step} />
+        {late ? `, ${late}` : ''}
+      </>,
+    ],
+    ['attempts', `${step.attempts} of ${step.mostAttempts}`],
+    [
+      'port',
+      <span key="port" className="mono">
+        {step.port} · {step.verb}
+      </span>,
+    ],
+    [
+      'expected',
+      `likely ${durationText(step.seconds.likely)}, worst ${durationText(step.seconds.worst)}`,
+    ],
+    step.startedAt === null ? null : ['started', clockText(step.startedAt)],
+    step.endedAt === null ? null : ['ended', clockText(step.endedAt)],
+    before.length === 0
+      ? null
+      : ['waits for', before.map(({ group, says }) => `${group}: ${says}`).join('; ')],
+  ]
+  return facts.filter((fact) => fact !== null)
+}
+
 export function StepReason({
   step,
   record,
@@ -21,10 +56,9 @@ export function StepReason({
   readonly record: ChangeRecord
   readonly now: number
 }) {
-  const position = record.steps.findIndex((otherStep) => otherStep.id === step.id) + 1
-  const late = lateness(step, now)
+  const position = record.steps.findIndex((candidate) => candidate.id === step.id) + 1
   const before = record.steps.filter(
-    (otherStep) => step.after.includes(otherStep.id) && otherStep.state !== 'done',
+    (candidate) => step.after.includes(candidate.id) && candidate.state !== 'done',
   )
   return (
     <>
@@ -35,49 +69,12 @@ export function StepReason({
         <h2 style={{ marginTop: 4 }}>{step.says}</h2>
       </div>
       <dl className="facts">
-        <div>
-          <dt>state</dt>
-          <dd>
-            <StepState step={step} />
-            {late ? `, ${late}` : ''}
-          </dd>
-        </div>
-        <div>
-          <dt>attempts</dt>
-          <dd>
-            {step.attempts} of {step.mostAttempts}
-          </dd>
-        </div>
-        <div>
-          <dt>port</dt>
-          <dd className="mono">
-            {step.port} · {step.verb}
-          </dd>
-        </div>
-        <div>
-          <dt>expected</dt>
-          <dd>
-            likely {durationText(step.seconds.likely)}, worst {durationText(step.seconds.worst)}
-          </dd>
-        </div>
-        {step.startedAt === null ? null : (
-          <div>
-            <dt>started</dt>
-            <dd>{clockText(step.startedAt)}</dd>
+        {stepFacts(step, before, lateness(step, now)).map(([name, value]) => (
+          <div key={name}>
+            <dt>{name}</dt>
+            <dd>{value}</dd>
           </div>
-        )}
-        {step.endedAt === null ? null : (
-          <div>
-            <dt>ended</dt>
-            <dd>{clockText(step.endedAt)}</dd>
-          </div>
-        )}
-        {before.length > 0 ? (
-          <div>
-            <dt>waits for</dt>
-            <dd>{before.map((otherStep) => `${otherStep.group}: ${otherStep.says}`).join('; ')}</dd>
-          </div>
-        ) : null}
+        ))}
       </dl>
       {step.cause ? (
         <div>

@@ -1,6 +1,6 @@
 /** One change from draft to proof: its findings and plan, its run as it happens, and what can be done about it. */
 import { useState } from 'react'
-import { redirect, useRouteLoaderData, useSearchParams } from 'react-router'
+import { redirect, useRouteLoaderData } from 'react-router'
 import { notBegun, progressOf } from '~/core/changes'
 import { nodesOf, type FleetView } from '~/core/fleet'
 import { timeZones } from '~/core/scaling'
@@ -12,14 +12,9 @@ import { noticesOfChange } from '~/server/mend/notices-of-change'
 import { askedForm } from '../asked'
 import { acting } from './run-asked'
 import { gyrarchContext } from '../../context'
-import { Timeline } from '../../drawings/timeline'
-import { timelineLayout } from '../../drawings/timeline-layout'
-import { useKey } from '../../frame/keys'
 import { useLive } from '../../frame/live'
 import { Page } from '../../frame/page'
 import { mergeSteps } from '../../frame/run-line'
-import { Table } from '../../kit/table/table'
-import { timeText } from '../../parts/when'
 import { changeOrDrafts, orRefused } from '../refusals'
 import { compositeOf } from '~/core/kinds'
 import { fleetUpgradeName, turnedPools } from '~/core/releases/changes'
@@ -28,7 +23,6 @@ import { windowsOf } from '~/core/windows'
 import { Actions } from './actions'
 import { AgentAwaited } from './agent-awaited'
 import { agentAwaited } from './agent-data'
-import { stepColumns } from './step-columns'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
 import { DraftSheet } from './draft-sheet'
@@ -41,8 +35,7 @@ import { RunReason, StepReason } from './reasons'
 import { isOnTheWall, timedBySteps } from './real-time'
 import { Rehearsal } from './rehearsal'
 import { Status } from './status'
-import { FailedAttempts, Seen } from './step-parts'
-import { Unfolded } from './unfolded'
+import { isUnderWay, Steps, useSteps } from './steps'
 import type { Route } from './+types/run'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
@@ -260,57 +253,42 @@ export default function Run({ loaderData }: Route.ComponentProps) {
   return <OneRun key={loaderData.record.id} {...loaderData} />
 }
 
-function OneRun({
-  record: given,
-  now: givenNow,
-  cluster,
-  joins,
-  missing,
-  choices,
-  notices,
-  openCase,
-  verdicts,
-  then,
-  wayBack,
-  windows,
-  agent,
-  enrols,
-}: Route.ComponentProps['loaderData']) {
-  const record = useRun(given)
-  const now = useNow(givenNow)
-  const [search, setSearch] = useSearchParams()
-  const asTable = search.get('as') === 'table'
-  const at = search.get('on')
-  const select = (id: string): void =>
-    setSearch((was) => {
-      was.set('on', id)
-      return was
-    })
-  useKey('t', () =>
-    setSearch((was) => {
-      if (asTable) was.delete('as')
-      else was.set('as', 'table')
-      return was
-    }),
+type Data = Route.ComponentProps['loaderData']
+
+/** What a run waits for from outside: machines that call, an agent, drives. */
+function Awaited({
+  record,
+  steps,
+  data,
+}: {
+  readonly record: ChangeRecord
+  readonly steps: readonly StepRecord[]
+  readonly data: Data
+}) {
+  const { joins, missing, agent, enrols } = data
+  const waits = joins.some((join) => join.state !== 'taken') && record.state !== 'done'
+  return (
+    <>
+      {waits ? <Joins joins={joins} missing={missing} /> : null}
+      {agent ? <AgentAwaited name={enrols} agent={agent} /> : null}
+      <DrivesAwaited steps={steps} />
+    </>
   )
+}
+
+function OneRun(data: Data) {
+  const { cluster, choices, notices, openCase, verdicts, then, wayBack, windows } = data
+  const record = useRun(data.record)
+  const now = useNow(data.now)
+  const chosen = useSteps()
   const steps: readonly StepRecord[] =
     record.steps.length === 0 ? (record.plan?.steps ?? []).map(notBegun) : record.steps
-  const over =
-    record.endedAt !== null && record.state !== 'running' && record.state !== 'undoing'
-      ? Date.parse(record.endedAt)
-      : now
-  const progress = progressOf(steps, over)
-  const layout = timelineLayout(
-    steps,
-    record.plan?.critical ?? [],
-    record.startedAt === null ? null : Date.parse(record.startedAt),
-    over,
-  )
-  const selected = steps.find((step) => step.id === at) ?? null
+  const end = record.endedAt !== null && !isUnderWay(record) ? Date.parse(record.endedAt) : now
+  const selected = steps.find((step) => step.id === chosen.at) ?? null
   return (
     <Page
       title={record.title ?? record.label.charAt(0).toUpperCase() + record.label.slice(1)}
-      beside={<Status record={record} now={over} progress={progress} steps={steps} />}
+      beside={<Status record={record} now={end} progress={progressOf(steps, end)} steps={steps} />}
       reason={
         <>
           {selected ? (
@@ -319,57 +297,15 @@ function OneRun({
             <RunReason record={record} cluster={cluster} then={then} openCase={openCase} />
           )}
           <Noticed notices={notices} />
-          <Actions record={record} wayBack={wayBack} windows={windows} now={givenNow} />
+          <Actions record={record} wayBack={wayBack} windows={windows} now={data.now} />
         </>
       }
     >
       <Verdicts verdicts={verdicts} />
       <Sheet record={record} choices={choices} windows={windows.map(({ name }) => name)} />
-      {joins.some((join) => join.state !== 'taken') && record.state !== 'done' ? (
-        <Joins joins={joins} missing={missing} />
-      ) : null}
-      {agent ? <AgentAwaited name={enrols} agent={agent} /> : null}
-      <DrivesAwaited steps={steps} />
+      <Awaited record={record} steps={steps} data={data} />
       <Rehearsal record={record} />
-      {steps.length === 0 ? (
-        <div className="empty">
-          There is no plan while something stops this. The findings beside say what, and what clears
-          it.
-        </div>
-      ) : asTable ? (
-        <Table
-          name={`steps of ${record.id}`}
-          columns={stepColumns}
-          rows={steps}
-          id={(step) => step.id}
-          selected={at}
-          onSelect={(step) => select(step.id)}
-          empty="No steps."
-        />
-      ) : (
-        <div className="scroll" tabIndex={0} role="region" aria-label="Run timeline">
-          <Timeline
-            layout={layout}
-            selected={at}
-            onSelect={select}
-            nowText={
-              record.state === 'running' || record.state === 'undoing'
-                ? `now ${timeText(new Date(now).toISOString())}`
-                : `ended ${record.endedAt === null ? '' : timeText(record.endedAt)}`
-            }
-            unfold={(bars) =>
-              bars.flatMap((bar) => {
-                const step = steps.find((step) => step.id === bar.id)
-                return step && (step.state === 'failed' || step.state === 'retrying') && step.cause
-                  ? [<Unfolded key={step.id} step={step} record={record} now={now} />]
-                  : []
-              })
-            }
-          />
-          <FailedAttempts failures={record.failures} steps={steps} onSelect={select} />
-          <Seen steps={steps} onSelect={select} />
-        </div>
-      )}
+      <Steps record={record} steps={steps} now={now} end={end} {...chosen} />
     </Page>
   )
 }

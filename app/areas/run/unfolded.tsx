@@ -11,6 +11,35 @@ import { Chain, Evidence } from './step-parts'
 import { Notice } from '../../kit/notice'
 import { Tip } from '../../kit/tip'
 
+/** How often the step was tried, and whether it will be again. */
+function attemptText(step: StepRecord, now: number): string {
+  const { attempts, mostAttempts, state, dueAt, cause } = step
+  if (state === 'retrying') {
+    const seconds = dueAt === null ? null : Math.max(0, (Date.parse(dueAt) - now) / 1000)
+    const when = seconds === null ? 'soon' : `in ${durationText(seconds)}`
+    return `Attempt ${attempts} of ${mostAttempts}, again ${when}`
+  }
+  return cause?.class === 'permanent'
+    ? `Attempt ${attempts}. Not tried again: waiting will not help.`
+    : `Attempt ${attempts}. Given up after ${attempts} attempts.`
+}
+
+/** What will clear a failed step, while others are still under way. */
+function ClearedLater({ remedy }: { readonly remedy: Remedy | undefined }) {
+  return (
+    <p style={{ marginTop: 8 }}>
+      {remedy ? (
+        <>
+          <b>Proven remedy: {remedy.says}.</b> It can be taken as soon as what else is under way has
+          ended.
+        </>
+      ) : (
+        'What else is under way goes on first.'
+      )}
+    </p>
+  )
+}
+
 /** A failed or retrying step, in place: what failed, why link by link, what was seen, what clears it. */
 export function Unfolded({
   step,
@@ -22,35 +51,17 @@ export function Unfolded({
   readonly now: number
 }) {
   const remedies = record.remedies.filter((remedy) => remedy.step === step.id)
+  const goesOn = record.state === 'running' && step.state === 'failed'
   return (
     <div className="unfolded" data-state={step.state}>
       <h3>
         <StateGlyph state={stepGlyph(step.state)} title={step.state} /> {step.cause?.says}
       </h3>
-      <p className="soft">
-        Attempt {step.attempts}
-        {step.state === 'retrying'
-          ? ` of ${step.mostAttempts}, again ${step.dueAt === null ? 'soon' : `in ${durationText(Math.max(0, (Date.parse(step.dueAt) - now) / 1000))}`}`
-          : step.cause?.class === 'permanent'
-            ? '. Not tried again: waiting will not help.'
-            : `. Given up after ${step.attempts} attempts.`}
-      </p>
+      <p className="soft">{attemptText(step, now)}</p>
       <Chain step={step} />
       <Evidence step={step} />
-      {record.state === 'halted' ? (
-        <Remedies record={record} remedies={remedies} />
-      ) : record.state === 'running' && step.state === 'failed' ? (
-        <p style={{ marginTop: 8 }}>
-          {remedies[0] ? (
-            <>
-              <b>Proven remedy: {remedies[0].says}.</b> It can be taken as soon as what else is
-              under way has ended.
-            </>
-          ) : (
-            'What else is under way goes on first.'
-          )}
-        </p>
-      ) : null}
+      {record.state === 'halted' ? <Remedies record={record} remedies={remedies} /> : null}
+      {goesOn ? <ClearedLater remedy={remedies[0]} /> : null}
     </div>
   )
 }

@@ -125,14 +125,54 @@ function Request({
   )
 }
 
-function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWorkload } & Props) {
-  const [kind = '', namespace = '', name = ''] = workload.key.split('/')
-  const pods = board.nodes.flatMap((node) =>
-    node.pods
-      .filter((pod) => pod.workload === workload.key)
-      .map((pod) => ({ ...pod, node: node.name })),
+type PlacedPod = BoardNode['pods'][number] & { readonly node: string }
+
+/** Where a pod was before the what-ifs, if it has moved. */
+function movedText({ from }: PlacedPod): string {
+  if (from === undefined) return ''
+  return from === null ? ', new' : `, was on ${from}`
+}
+
+function Whereabouts({
+  pods,
+  waiting,
+}: {
+  readonly pods: readonly PlacedPod[]
+  readonly waiting: Board['waiting']
+}) {
+  return (
+    <>
+      <h3>Where they are</h3>
+      <ul className="facts">
+        {pods.map((pod) => (
+          <li key={pod.key}>
+            <span className="mono">{pod.key.split('/')[1]}</span>
+            <span className="source">
+              {pod.node}
+              {movedText(pod)}
+            </span>
+          </li>
+        ))}
+        {waiting.map(({ pod, count }) => (
+          <li key={pod}>
+            <span className="mono">{pod.split('/')[1]}</span>
+            <span className="source">waits{count > 1 ? `, with ${count - 1} like it` : ''}</span>
+          </li>
+        ))}
+      </ul>
+    </>
   )
-  const waiting = board.waiting.filter((waiting) => waiting.workload === workload.key)
+}
+
+function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWorkload } & Props) {
+  const { key } = workload
+  const [kind = '', namespace = '', name = ''] = key.split('/')
+  const pods = board.nodes.flatMap((node) =>
+    node.pods.filter((pod) => pod.workload === key).map((pod) => ({ ...pod, node: node.name })),
+  )
+  const waiting = board.waiting.filter((candidate) => candidate.workload === key)
+  const wanted = pods.length + waiting.reduce((sum, { count }) => sum + count, 0)
+  const scaleTo = (count: number): void => onAdd({ kind: 'replicas', workload: key, count })
   return (
     <>
       <h2 className="mono" data-copy={name}>
@@ -144,76 +184,33 @@ function WorkloadReason({ workload, board, onAdd }: { readonly workload: BoardWo
       <h3>What its pods ask for</h3>
       {workload.containers.map((container) => (
         <div key={container.name}>
-          <Request
-            key={`c${workload.key}${container.name}`}
-            workload={workload.key}
-            container={container.name}
-            resource="cpu"
-            now={container.cpu}
-            onAdd={onAdd}
-          />
-          <Request
-            key={`m${workload.key}${container.name}`}
-            workload={workload.key}
-            container={container.name}
-            resource="memory"
-            now={container.memory}
-            onAdd={onAdd}
-          />
+          {(['cpu', 'memory'] as const).map((resource) => (
+            <Request
+              key={`${resource}${key}${container.name}`}
+              workload={key}
+              container={container.name}
+              resource={resource}
+              now={container[resource]}
+              onAdd={onAdd}
+            />
+          ))}
         </div>
       ))}
       {kind === 'Deployment' || kind === 'StatefulSet' ? (
         <div className="acts">
-          <Button
-            variant="contained"
-            onClick={() =>
-              onAdd({
-                kind: 'replicas',
-                workload: workload.key,
-                count:
-                  pods.length +
-                  waiting.reduce((sum, eachWaiting) => sum + eachWaiting.count, 0) +
-                  1,
-              })
-            }
-          >
+          <Button variant="contained" onClick={() => scaleTo(wanted + 1)}>
             Try one more
           </Button>
           <Button
             variant="outlined"
             disabled={pods.length === 0}
-            onClick={() =>
-              onAdd({
-                kind: 'replicas',
-                workload: workload.key,
-                count: Math.max(0, pods.length - 1),
-              })
-            }
+            onClick={() => scaleTo(Math.max(0, pods.length - 1))}
           >
             Try one less
           </Button>
         </div>
       ) : null}
-      <h3>Where they are</h3>
-      <ul className="facts">
-        {pods.map((pod) => (
-          <li key={pod.key}>
-            <span className="mono">{pod.key.split('/')[1]}</span>
-            <span className="source">
-              {pod.node}
-              {pod.from === undefined ? '' : pod.from === null ? ', new' : `, was on ${pod.from}`}
-            </span>
-          </li>
-        ))}
-        {waiting.map((eachWaiting) => (
-          <li key={eachWaiting.pod}>
-            <span className="mono">{eachWaiting.pod.split('/')[1]}</span>
-            <span className="source">
-              waits{eachWaiting.count > 1 ? `, with ${eachWaiting.count - 1} like it` : ''}
-            </span>
-          </li>
-        ))}
-      </ul>
+      <Whereabouts pods={pods} waiting={waiting} />
     </>
   )
 }

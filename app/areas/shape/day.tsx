@@ -79,21 +79,16 @@ export function useDay(question: Omit<DayQuestion, 'id'> | null): {
   }
 }
 
-export function Day({
-  data,
-}: {
-  readonly data: Route.ComponentProps['loaderData'] & { readonly chosen: Scaler }
-}) {
-  const { chosen, objects, hourly, measured, from } = data
-  const [grows, setGrows] = useState(data.autoscale?.enabled === true)
-  const order = data.autoscale?.order ?? 'tightest'
+type Data = Route.ComponentProps['loaderData']
+
+/** What of the day is asked otherwise than it is: bounds, target, load, whether pools scale. */
+function useAsked({ chosen, measured, autoscale }: Data & { readonly chosen: Scaler }) {
+  const [grows, setGrows] = useState(autoscale?.enabled === true)
+  /** A load of one point an hour, drawn or read; null for the measured one. */
   const [own, setOwn] = useState<readonly number[] | null>(null)
-  const [unread, setUnread] = useState<string | null>(null)
   const [min, setMin] = useState(chosen.min)
   const [max, setMax] = useState(chosen.max)
   const [target, setTarget] = useState(chosen.target)
-  // The day begins when the page was opened; what happens meanwhile does not move it.
-  const [then] = useState({ from, objects, pools: data.pools, startSeconds: data.startSeconds })
   const curve = useMemo(
     () =>
       own
@@ -101,131 +96,179 @@ export function Day({
         : (measured ?? []).map((load, minute) => ({ seconds: minute * 60, load })),
     [own, measured],
   )
-  const question = useMemo(
-    () =>
-      min <= max && target > 0 && curve.length > 0
-        ? {
-            plan: {
-              objects: then.objects,
-              workload: chosen.workload,
-              min,
-              max,
-              target,
-              curve,
-              from: then.from,
-              hourly,
-              nodes: grows ? { pools: then.pools, order, startSeconds: then.startSeconds } : null,
-            },
-          }
-        : null,
-    [chosen.workload, min, max, target, curve, hourly, then, grows, order],
-  )
-  const { day, says, working } = useDay(question)
-  const shown = own ?? hourly24(measured)
-  const top = Math.max(100, ...shown) * 1.25
-  const [begun] = useState(from)
-  const zoneHour = (seconds: number): string =>
-    new Date(begun + seconds * 1000).toISOString().slice(11, 16)
+  return { grows, setGrows, own, setOwn, min, setMin, max, setMax, target, setTarget, curve }
+}
+
+type Asked = ReturnType<typeof useAsked>
+
+/** The question for the worker; null while what is asked makes no day. */
+function useQuestion(
+  data: Data & { readonly chosen: Scaler },
+  { min, max, target, curve, grows }: Asked,
+): Omit<DayQuestion, 'id'> | null {
+  const { chosen, hourly, autoscale } = data
+  const { workload } = chosen
+  const order = autoscale?.order ?? 'tightest'
+  // The day begins when the page was opened; what happens meanwhile does not move it.
+  const [then] = useState(data)
+  return useMemo(() => {
+    if (min > max || target <= 0 || curve.length === 0) return null
+    const { objects, from, pools, startSeconds } = then
+    const nodes = grows ? { pools, order, startSeconds } : null
+    return { plan: { objects, workload, min, max, target, curve, from, hourly, nodes } }
+  }, [workload, min, max, target, curve, hourly, then, grows, order])
+}
+
+const curveOf = (
+  name: string,
+  values: readonly number[],
+  axis: 'left' | 'right',
+  token: string,
+) => ({
+  name,
+  values,
+  axis,
+  token,
+  ...(axis === 'left' ? { isDashed: true } : { isStepped: true }),
+})
+
+/** What the day has to show: figures in one line, and the curves over time. */
+function Shown({
+  day,
+  says,
+  begun,
+}: {
+  readonly day: DayAhead | null
+  readonly says: string | null
+  readonly begun: number
+}) {
   const points = useMemo(() => day?.points ?? [], [day])
-  const curves = useMemo(
-    () => [
-      {
-        name: 'load (requests/s)',
-        values: points.map((point) => point.load),
-        axis: 'left' as const,
-        token: '--ink-soft',
-        isDashed: true,
-      },
-      {
-        name: 'replicas',
-        values: points.map((point) => point.replicas),
-        axis: 'right' as const,
-        token: '--petrol',
-        isStepped: true,
-      },
-      {
-        name: 'ready',
-        values: points.map((point) => point.ready),
-        axis: 'right' as const,
-        token: '--well',
-        isStepped: true,
-      },
-      {
-        name: 'without a node',
-        values: points.map((point) => point.pending),
-        axis: 'right' as const,
-        token: '--broken',
-        isStepped: true,
-      },
-      {
-        name: 'nodes',
-        values: points.map((point) => point.nodes),
-        axis: 'right' as const,
-        token: '--brass',
-        isStepped: true,
-      },
-    ],
-    [points],
-  )
+  const curves = useMemo(() => {
+    const of = (read: (point: DayAhead['points'][number]) => number): readonly number[] =>
+      points.map(read)
+    return [
+      curveOf(
+        'load (requests/s)',
+        of(({ load }) => load),
+        'left',
+        '--ink-soft',
+      ),
+      curveOf(
+        'replicas',
+        of(({ replicas }) => replicas),
+        'right',
+        '--petrol',
+      ),
+      curveOf(
+        'ready',
+        of(({ ready }) => ready),
+        'right',
+        '--well',
+      ),
+      curveOf(
+        'without a node',
+        of(({ pending }) => pending),
+        'right',
+        '--broken',
+      ),
+      curveOf(
+        'nodes',
+        of(({ nodes }) => nodes),
+        'right',
+        '--brass',
+      ),
+    ]
+  }, [points])
   const times = useMemo(() => points.map((point) => begun + point.seconds * 1000), [points, begun])
-  return (
-    <div className="manifest-page" aria-busy={working}>
-      <div className="day-figures" role="status">
-        {day ? (
-          <>
-            <b>
-              {day.fewestReplicas}–{day.mostReplicas}
-            </b>{' '}
-            replicas, {countText(day.changes, 'change')} ·{' '}
-            <b>{durationText(day.pendingPodSeconds)}</b> of pods without a node ·{' '}
-            <b>{numberText(day.replicaSeconds / 3600, 1)}</b> replica hours ·{' '}
-            <b>{moneyText(day.spend)}</b> units for the nodes
-          </>
-        ) : (
-          (says ?? 'replaying the day…')
-        )}
-      </div>
-      {day ? (
-        <TimeChart
-          label="Load, replicas and nodes over the day ahead"
-          times={times}
-          curves={curves}
-          left="requests a second"
-          right="replicas, nodes"
-          height={300}
-        />
-      ) : (
+  if (!day)
+    return (
+      <>
+        <div className="day-figures" role="status">
+          {says ?? 'replaying the day…'}
+        </div>
         <div style={{ height: 300 }} />
-      )}
-      <div className="board-ask" role="group" aria-label="What if">
-        <b>What if</b>
-        {(
-          [
-            ['min', 'At least', min, setMin],
-            ['max', 'At most', max, setMax],
-            ['target', 'Requests a replica', target, setTarget],
-          ] as const
-        ).map(([name, says, value, set]) => (
-          <NumberField
-            key={name}
-            label={says}
-            min={1}
-            max={name === 'target' ? 1_000_000 : 1000}
-            value={value}
-            onChange={(next) => set(next ?? 1)}
-            width={name === 'target' ? 140 : 90}
-          />
-        ))}
-        {data.pools.length > 0 ? (
-          <Switch label="Pools scale too" checked={grows} onChange={setGrows} />
-        ) : null}
-        <Button variant="outlined" disabled={own === null} onClick={() => setOwn(null)}>
-          Load as measured
-        </Button>
-        <Button variant="outlined" onClick={() => void saveLoads(shown)}>
-          CSV
-        </Button>
+      </>
+    )
+  return (
+    <>
+      <div className="day-figures" role="status">
+        <b>
+          {day.fewestReplicas}–{day.mostReplicas}
+        </b>{' '}
+        replicas, {countText(day.changes, 'change')} · <b>{durationText(day.pendingPodSeconds)}</b>{' '}
+        of pods without a node · <b>{numberText(day.replicaSeconds / 3600, 1)}</b> replica hours ·{' '}
+        <b>{moneyText(day.spend)}</b> units for the nodes
       </div>
+      <TimeChart
+        label="Load, replicas and nodes over the day ahead"
+        times={times}
+        curves={curves}
+        left="requests a second"
+        right="replicas, nodes"
+        height={300}
+      />
+    </>
+  )
+}
+
+/** Bounds and target to try, and the load as a file. */
+function WhatIf({
+  asked,
+  shown,
+  hasPools,
+}: {
+  readonly asked: Asked
+  readonly shown: readonly number[]
+  readonly hasPools: boolean
+}) {
+  const fields = [
+    ['At least', asked.min, asked.setMin, 1000, 90],
+    ['At most', asked.max, asked.setMax, 1000, 90],
+    ['Requests a replica', asked.target, asked.setTarget, 1_000_000, 140],
+  ] as const
+  return (
+    <div className="board-ask" role="group" aria-label="What if">
+      <b>What if</b>
+      {fields.map(([says, value, set, max, width]) => (
+        <NumberField
+          key={says}
+          label={says}
+          min={1}
+          max={max}
+          value={value}
+          onChange={(next) => set(next ?? 1)}
+          width={width}
+        />
+      ))}
+      {hasPools ? (
+        <Switch label="Pools scale too" checked={asked.grows} onChange={asked.setGrows} />
+      ) : null}
+      <Button variant="outlined" disabled={asked.own === null} onClick={() => asked.setOwn(null)}>
+        Load as measured
+      </Button>
+      <Button variant="outlined" onClick={() => void saveLoads(shown)}>
+        CSV
+      </Button>
+    </div>
+  )
+}
+
+/** A load of another day, from a file or drawn hour by hour. */
+function Load({
+  shown,
+  begun,
+  onLoads,
+}: {
+  readonly shown: readonly number[]
+  readonly begun: number
+  readonly onLoads: (loads: readonly number[]) => void
+}) {
+  const [unread, setUnread] = useState<string | null>(null)
+  const top = Math.max(100, ...shown) * 1.25
+  const timeOf = (hour: number): string =>
+    new Date(begun + hour * 3_600_000).toISOString().slice(11, 16)
+  return (
+    <>
       <Drop
         what="load curve of 24 lines"
         accept={{ 'text/csv': ['.csv'] }}
@@ -233,7 +276,7 @@ export function Day({
         refused={unread}
         onText={(text) =>
           void loadsOf(text).then((loads) => {
-            if (loads) setOwn(loads)
+            if (loads) onLoads(loads)
             setUnread(loads ? null : 'It has fewer than 24 lines that end in a number.')
           })
         }
@@ -243,19 +286,32 @@ export function Day({
         {shown.map((load, hour) => (
           <div key={hour} className="day-hour">
             <Level
-              label={`Load at ${zoneHour(hour * 3600)}`}
+              label={`Load at ${timeOf(hour)}`}
               value={load}
               max={Math.round(top)}
               step={10}
               unit="requests a second"
-              onChange={(level) =>
-                setOwn(shown.map((otherValue, i) => (i === hour ? level : otherValue)))
-              }
+              onChange={(level) => onLoads(shown.map((value, i) => (i === hour ? level : value)))}
             />
-            <span className="mono">{zoneHour(hour * 3600).slice(0, 2)}</span>
+            <span className="mono">{timeOf(hour).slice(0, 2)}</span>
           </div>
         ))}
       </fieldset>
+    </>
+  )
+}
+
+export function Day({ data }: { readonly data: Data & { readonly chosen: Scaler } }) {
+  const asked = useAsked(data)
+  const question = useQuestion(data, asked)
+  const { day, says, working } = useDay(question)
+  const [begun] = useState(data.from)
+  const shown = asked.own ?? hourly24(data.measured)
+  return (
+    <div className="manifest-page" aria-busy={working}>
+      <Shown day={day} says={says} begun={begun} />
+      <WhatIf asked={asked} shown={shown} hasPools={data.pools.length > 0} />
+      <Load shown={shown} begun={begun} onLoads={asked.setOwn} />
     </div>
   )
 }

@@ -22,49 +22,220 @@ const valueText = (value: unknown): string => {
   return JSON.stringify(value)
 }
 
-export function LayersView({
-  files,
-  aim,
-}: {
-  readonly files: readonly { readonly name: string; readonly text: string }[]
-  readonly aim: string | null
-}) {
+type Files = readonly { readonly name: string; readonly text: string }[]
+type Tab = 'file' | 'rendered' | 'compared' | 'drift'
+type Rendering = ReturnType<typeof renderLayers>
+
+/** The file that is open, and the environments chosen in it. */
+function useFile(files: Files, aim: string | null) {
   const [name, setName] = useState(files[0]?.name ?? 'layers')
   const [text, setText] = useState(files[0]?.text ?? 'layers: 1\nbase: []\nenvironments: {}\n')
   const read = useMemo(() => readLayers(text), [text])
   const environments = useMemo(() => (read.ok ? Object.keys(read.file.environments) : []), [read])
   const [chosen, setChosen] = useState<string | null>(null)
-  const environment =
-    chosen !== null && environments.includes(chosen) ? chosen : (environments[0] ?? null)
   const [picked, setAgainst] = useState<string | null>(null)
+  const among = (candidate: string | null): string | null =>
+    candidate !== null && environments.includes(candidate) ? candidate : null
+  const environment = among(chosen) ?? environments[0] ?? null
   const against =
-    picked !== null && environments.includes(picked)
-      ? picked
-      : (environments.find((candidate) => candidate !== environment) ?? null)
-  const [tab, setTab] = useState<'file' | 'rendered' | 'compared' | 'drift'>('rendered')
-  const rendered = useMemo(
-    () => (read.ok ? renderLayers(read.file, environment) : null),
-    [read, environment],
-  )
-  const compared = useMemo(
-    () => (read.ok && tab === 'compared' ? compareLayers(read.file, environment, against) : []),
-    [read, tab, environment, against],
-  )
-  const cluster =
-    read.ok && environment !== null ? (read.file.environments[environment]?.cluster ?? aim) : aim
-  const manager = `layers-${name}`
-  const rendering = rendered?.ok ? renderedText(rendered.objects) : ''
+    among(picked) ?? environments.find((candidate) => candidate !== environment) ?? null
+  const own = read.ok && environment !== null ? read.file.environments[environment] : undefined
+  return {
+    name,
+    text,
+    read,
+    environments,
+    environment,
+    against,
+    cluster: own?.cluster ?? aim,
+    saved: files.find((file) => file.name === name)?.text === text,
+    setText,
+    setChosen,
+    setAgainst,
+    open: (wanted: string): void => {
+      const file = files.find((candidate) => candidate.name === wanted)
+      if (!file) return
+      setName(file.name)
+      setText(file.text)
+    },
+  }
+}
+
+type File = ReturnType<typeof useFile>
+
+/** What reading and rendering say, the environment, and what can be done with it. */
+function FileReason({
+  file,
+  rendered,
+  rendering,
+  manager,
+}: {
+  readonly file: File
+  readonly rendered: Rendering | null
+  readonly rendering: string
+  readonly manager: string
+}) {
+  const { name, text, read, environments, environment, cluster, saved, setChosen } = file
   const keep = useFetcher<{ kept?: string; refused?: string }>()
+  return (
+    <>
+      <h2 className="mono">{name}</h2>
+      {read.ok ? (
+        <p>
+          {countText(read.file.base.length, 'object')} in the base,{' '}
+          {countText(environments.length, 'environment')}.
+        </p>
+      ) : (
+        <Notice>{read.says}</Notice>
+      )}
+      {rendered && !rendered.ok ? <Notice>{rendered.says}</Notice> : null}
+      <Choice
+        label="Environment"
+        value={environment ?? ''}
+        options={environments}
+        onChange={setChosen}
+      />
+      <div className="acts" style={{ marginTop: 8 }}>
+        <DraftChange
+          kind="manifest.apply"
+          intent={{ cluster: cluster ?? '', text: rendering, manager }}
+          variant="contained"
+          disabled={rendering === '' || cluster === null}
+        >
+          {cluster === null ? 'Draft applying it' : `Draft applying it to ${cluster}`}
+        </DraftChange>
+        <Button
+          variant="outlined"
+          disabled={saved || !read.ok || keep.state !== 'idle'}
+          onClick={() =>
+            void keep.submit(JSON.stringify({ do: 'keep-layers', name, text }), {
+              method: 'post',
+              encType: 'application/json',
+            })
+          }
+        >
+          Keep the file
+        </Button>
+      </div>
+      <p role="status" className="soft">
+        {keep.data?.refused ?? (saved ? 'kept' : 'not kept yet')}
+      </p>
+      <p className="soft">
+        Its fields are written as {manager}: an edit by hand shows as drift, and is settled field by
+        field in the draft.
+      </p>
+      <p>
+        <To path="/shape/manifests">Single manifests</To>
+      </p>
+    </>
+  )
+}
+
+/** Whether a line is the environment’s own, the base’s, or only holds others together. */
+function layerOf(from: string | null, environment: string | null): 'own' | 'base' | 'none' {
+  if (from === environment) return 'own'
+  return from === null ? 'none' : 'base'
+}
+
+function RenderedLines({
+  rendered,
+  environment,
+}: {
+  readonly rendered: Rendering | null
+  readonly environment: string | null
+}) {
+  if (!rendered?.ok) return null
+  return rendered.objects.map((object, i) => (
+    <pre key={i} className="layer-lines" aria-label={`Rendered for ${environment ?? 'the base'}`}>
+      {layerLines(object).map((line, l) => (
+        <div key={l} data-layer={layerOf(line.from, environment)}>
+          <span className="layer-of">{line.from ?? ''}</span>
+          {line.text}
+        </div>
+      ))}
+    </pre>
+  ))
+}
+
+/** Two environments, field by field. */
+function Compared({ file }: { readonly file: File }) {
+  const { read, environments, environment, against, setAgainst } = file
+  const compared = useMemo(
+    () => (read.ok ? compareLayers(read.file, environment, against) : []),
+    [read, environment, against],
+  )
+  return (
+    <>
+      <p>
+        <b>{environment ?? 'base'}</b> against{' '}
+        <Choice
+          label="Compared with"
+          hideLabel
+          value={against ?? ''}
+          options={environments}
+          onChange={setAgainst}
+        />
+      </p>
+      {typeof compared === 'string' ? (
+        <Notice>{compared}</Notice>
+      ) : (
+        <PlainTable
+          label="Fields that differ"
+          heads={['object', 'field', environment ?? 'base', against ?? 'base']}
+        >
+          {compared.map(({ object, path, a, b }) => (
+            <Row key={`${object}${path}`}>
+              <Cell>{object}</Cell>
+              <Cell className="mono">{fieldText(path)}</Cell>
+              <Cell className="mono">{valueText(a)}</Cell>
+              <Cell className="mono">{valueText(b)}</Cell>
+            </Row>
+          ))}
+        </PlainTable>
+      )}
+    </>
+  )
+}
+
+/** What lives in the cluster, against what the environment renders to. */
+function Drift({
+  cluster,
+  rendering,
+  manager,
+}: {
+  readonly cluster: string | null
+  readonly rendering: string
+  readonly manager: string
+}) {
   const drift = useFetcher<Preview>()
   const { submit } = drift
   useEffect(() => {
-    if (tab !== 'drift' || cluster === null || rendering === '') return
+    if (cluster === null || rendering === '') return
     void submit(JSON.stringify({ cluster, text: rendering, manager }), {
       method: 'post',
       encType: 'application/json',
     })
-  }, [tab, cluster, rendering, manager, submit])
-  const saved = files.find((file) => file.name === name)?.text === text
+  }, [cluster, rendering, manager, submit])
+  if (cluster === null)
+    return <p className="soft">This environment names no cluster. Give it one, or point at one.</p>
+  return drift.data ? (
+    <PreviewList preview={drift.data} />
+  ) : (
+    <p className="soft">Comparing with {cluster}…</p>
+  )
+}
+
+export function LayersView({ files, aim }: { readonly files: Files; readonly aim: string | null }) {
+  const file = useFile(files, aim)
+  const { name, text, read, environment, cluster } = file
+  const [tab, setTab] = useState<Tab>('rendered')
+  const rendered = useMemo(
+    () => (read.ok ? renderLayers(read.file, environment) : null),
+    [read, environment],
+  )
+  const manager = `layers-${name}`
+  const rendering = rendered?.ok ? renderedText(rendered.objects) : ''
+  const isFile = files.some((candidate) => candidate.name === name)
   return (
     <Page
       title="Layered files"
@@ -73,70 +244,15 @@ export function LayersView({
           <Choice
             label="File"
             hideLabel
-            value={files.some((file) => file.name === name) ? name : ''}
-            empty={files.some((file) => file.name === name) ? undefined : `${name} (new)`}
-            options={files.map((file) => file.name)}
-            onChange={(picked) => {
-              const file = files.find((file) => file.name === picked)
-              if (file) {
-                setName(file.name)
-                setText(file.text)
-              }
-            }}
+            value={isFile ? name : ''}
+            empty={isFile ? undefined : `${name} (new)`}
+            options={files.map((candidate) => candidate.name)}
+            onChange={file.open}
           />
         </span>
       }
       reason={
-        <>
-          <h2 className="mono">{name}</h2>
-          {read.ok ? (
-            <p>
-              {countText(read.file.base.length, 'object')} in the base,{' '}
-              {countText(environments.length, 'environment')}.
-            </p>
-          ) : (
-            <Notice>{read.says}</Notice>
-          )}
-          {rendered && !rendered.ok ? <Notice>{rendered.says}</Notice> : null}
-          <Choice
-            label="Environment"
-            value={environment ?? ''}
-            options={environments}
-            onChange={setChosen}
-          />
-          <div className="acts" style={{ marginTop: 8 }}>
-            <DraftChange
-              kind="manifest.apply"
-              intent={{ cluster: cluster ?? '', text: rendering, manager }}
-              variant="contained"
-              disabled={rendering === '' || cluster === null}
-            >
-              {cluster === null ? 'Draft applying it' : `Draft applying it to ${cluster}`}
-            </DraftChange>
-            <Button
-              variant="outlined"
-              disabled={saved || !read.ok || keep.state !== 'idle'}
-              onClick={() =>
-                void keep.submit(JSON.stringify({ do: 'keep-layers', name, text }), {
-                  method: 'post',
-                  encType: 'application/json',
-                })
-              }
-            >
-              Keep the file
-            </Button>
-          </div>
-          <p role="status" className="soft">
-            {keep.data?.refused ?? (saved ? 'kept' : 'not kept yet')}
-          </p>
-          <p className="soft">
-            Its fields are written as {manager}: an edit by hand shows as drift, and is settled
-            field by field in the draft.
-          </p>
-          <p>
-            <To path="/shape/manifests">Single manifests</To>
-          </p>
-        </>
+        <FileReason file={file} rendered={rendered} rendering={rendering} manager={manager} />
       }
     >
       <ShapeTabs here="/shape/manifests" />
@@ -153,69 +269,15 @@ export function LayersView({
             label="Layered file"
             height="520px"
             manifests={false}
-            onChange={setText}
+            onChange={file.setText}
           />
         ) : null}
-        {tab === 'rendered' && rendered?.ok
-          ? rendered.objects.map((object, i) => (
-              <pre
-                key={i}
-                className="layer-lines"
-                aria-label={`Rendered for ${environment ?? 'the base'}`}
-              >
-                {layerLines(object).map((line, l) => (
-                  <div
-                    key={l}
-                    data-layer={
-                      line.from === environment ? 'own' : line.from === null ? 'none' : 'base'
-                    }
-                  >
-                    <span className="layer-of">{line.from ?? ''}</span>
-                    {line.text}
-                  </div>
-                ))}
-              </pre>
-            ))
-          : null}
-        {tab === 'compared' ? (
-          <>
-            <p>
-              <b>{environment ?? 'base'}</b> against{' '}
-              <Choice
-                label="Compared with"
-                hideLabel
-                value={against ?? ''}
-                options={environments}
-                onChange={setAgainst}
-              />
-            </p>
-            {typeof compared === 'string' ? (
-              <Notice>{compared}</Notice>
-            ) : (
-              <PlainTable
-                label="Fields that differ"
-                heads={['object', 'field', environment ?? 'base', against ?? 'base']}
-              >
-                {compared.map((layerDifference) => (
-                  <Row key={`${layerDifference.object}${layerDifference.path}`}>
-                    <Cell>{layerDifference.object}</Cell>
-                    <Cell className="mono">{fieldText(layerDifference.path)}</Cell>
-                    <Cell className="mono">{valueText(layerDifference.a)}</Cell>
-                    <Cell className="mono">{valueText(layerDifference.b)}</Cell>
-                  </Row>
-                ))}
-              </PlainTable>
-            )}
-          </>
+        {tab === 'rendered' ? (
+          <RenderedLines rendered={rendered} environment={environment} />
         ) : null}
+        {tab === 'compared' ? <Compared file={file} /> : null}
         {tab === 'drift' ? (
-          cluster === null ? (
-            <p className="soft">This environment names no cluster. Give it one, or point at one.</p>
-          ) : drift.data ? (
-            <PreviewList preview={drift.data} />
-          ) : (
-            <p className="soft">Comparing with {cluster}…</p>
-          )
+          <Drift cluster={cluster} rendering={rendering} manager={manager} />
         ) : null}
       </div>
     </Page>

@@ -119,100 +119,131 @@ export default function Manifests({ loaderData }: Route.ComponentProps) {
   )
 }
 
-function Editor({
-  cluster,
-  clusters,
-  live,
-  missing,
-}: Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>) {
-  const [text, setText] = useState(live?.text ?? '')
+type Data = Pick<Route.ComponentProps['loaderData'], 'cluster' | 'clusters' | 'live' | 'missing'>
+type Written = ReturnType<typeof parseManifests>
+
+/** `Kind namespace/name` of the live object that is edited. */
+function titleOf(live: Data['live']): string {
+  if (!live) return 'Manifests'
+  const [kind = '', ...place] = live.key.split('/').filter((part) => part !== '')
+  return `${kind} ${place.join('/')}`
+}
+
+function writtenText(text: string, { documents, problems }: Written): string {
+  if (text.trim() === '') return 'write, paste or drop files'
+  const wrong = problems.length > 0 ? `, ${countText(problems.length, 'problem')}` : ''
+  return `${countText(documents.length, 'object')}${wrong}`
+}
+
+/** What the cluster has against what is written, as it is being written. */
+function usePreview(cluster: string | null, text: string, manager: string): Preview | undefined {
   const fetcher = useFetcher<Preview>()
   const { submit } = fetcher
-  const manager = live ? 'hand' : 'gyrarch'
   const sent = useRef('')
-  const name = cluster?.name ?? null
   useEffect(() => {
-    const body = JSON.stringify({ cluster: name, text, manager })
-    if (name === null || text.trim() === '' || body === sent.current) return
+    const body = JSON.stringify({ cluster, text, manager })
+    if (cluster === null || text.trim() === '' || body === sent.current) return
     const timer = setTimeout(() => {
       sent.current = body
       void submit(body, { method: 'post', encType: 'application/json' })
     }, 400)
     return () => clearTimeout(timer)
-  }, [name, text, manager, submit])
-  const read = useMemo(() => parseManifests(text), [text])
-  const findings = fetcher.data?.findings ?? []
+  }, [cluster, text, manager, submit])
+  return fetcher.data
+}
+
+function Remove({ cluster, written }: { readonly cluster: string; readonly written: Written }) {
+  const objects = written.documents.slice(0, 1).map(({ object }) => {
+    const { apiVersion, kind, metadata } = object
+    const { name, namespace } = metadata
+    return { apiVersion, kind, ...(namespace === undefined ? {} : { namespace }), name }
+  })
+  return (
+    <DraftChange
+      kind="manifest.remove"
+      intent={{ cluster, objects }}
+      disabled={objects.length === 0}
+    >
+      Draft removing it
+    </DraftChange>
+  )
+}
+
+/** What stands against what is written, and the draft of it. */
+function AimReason({
+  cluster,
+  isLive,
+  written,
+  findings,
+  intent,
+}: {
+  readonly cluster: NonNullable<Data['cluster']>
+  readonly isLive: boolean
+  readonly written: Written
+  readonly findings: NonNullable<Preview['findings']>
+  readonly intent: { readonly text: string; readonly manager: string }
+}) {
   const stops = findings.filter((finding) => finding.level === 'stop').length
   return (
+    <>
+      <h2>
+        For <span className="mono">{cluster.name}</span>
+      </h2>
+      <p className="soft">
+        {cluster.guarded
+          ? 'Guarded: its name is typed before it runs.'
+          : 'What is written here goes to the aim and nowhere else.'}
+      </p>
+      <ul className="findings-short" aria-label="Findings">
+        {findings.map((finding) => (
+          <li key={finding.key}>
+            <StateText state={glyphs[finding.level]}>{finding.level}</StateText>
+            <p>{finding.says}</p>
+          </li>
+        ))}
+      </ul>
+      <div className="acts">
+        <DraftChange
+          kind="manifest.apply"
+          intent={{ cluster: cluster.name, ...intent }}
+          variant="contained"
+          disabled={written.documents.length === 0}
+        >
+          {stops > 0 ? `Draft it and settle ${countText(stops, 'stop')}` : 'Draft applying it'}
+        </DraftChange>
+        {isLive ? <Remove cluster={cluster.name} written={written} /> : null}
+      </div>
+      <p>
+        <To path="/shape/manifests" query={{ view: 'layers' }}>
+          Layered files
+        </To>
+      </p>
+    </>
+  )
+}
+
+function Editor({ cluster, clusters, live, missing }: Data) {
+  const [text, setText] = useState(live?.text ?? '')
+  const manager = live ? 'hand' : 'gyrarch'
+  const preview = usePreview(cluster?.name ?? null, text, manager)
+  const written = useMemo(() => parseManifests(text), [text])
+  const drop = (files: readonly File[]): void =>
+    void manifestsIn([...files]).then((dropped) =>
+      setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`),
+    )
+  return (
     <Page
-      title={
-        live
-          ? `${live.key.split('/').filter(Boolean).slice(0, 1).join('')} ${live.key.split('/').slice(1).filter(Boolean).join('/')}`
-          : 'Manifests'
-      }
-      beside={
-        <span className="soft">
-          {text.trim() === ''
-            ? 'write, paste or drop files'
-            : `${countText(read.documents.length, 'object')}${read.problems.length > 0 ? `, ${countText(read.problems.length, 'problem')}` : ''}`}
-        </span>
-      }
+      title={titleOf(live)}
+      beside={<span className="soft">{writtenText(text, written)}</span>}
       reason={
         cluster ? (
-          <>
-            <h2>
-              For <span className="mono">{cluster.name}</span>
-            </h2>
-            <p className="soft">
-              {cluster.guarded
-                ? 'Guarded: its name is typed before it runs.'
-                : 'What is written here goes to the aim and nowhere else.'}
-            </p>
-            <ul className="findings-short" aria-label="Findings">
-              {findings.map((finding) => (
-                <li key={finding.key}>
-                  <StateText state={glyphs[finding.level]}>{finding.level}</StateText>
-                  <p>{finding.says}</p>
-                </li>
-              ))}
-            </ul>
-            <div className="acts">
-              <DraftChange
-                kind="manifest.apply"
-                intent={{ cluster: cluster.name, text, manager }}
-                variant="contained"
-                disabled={read.documents.length === 0}
-              >
-                {stops > 0
-                  ? `Draft it and settle ${countText(stops, 'stop')}`
-                  : 'Draft applying it'}
-              </DraftChange>
-              {live ? (
-                <DraftChange
-                  kind="manifest.remove"
-                  intent={{
-                    cluster: cluster.name,
-                    objects: read.documents.slice(0, 1).map(({ object }) => ({
-                      apiVersion: object.apiVersion,
-                      kind: object.kind,
-                      ...(object.metadata.namespace === undefined
-                        ? {}
-                        : { namespace: object.metadata.namespace }),
-                      name: object.metadata.name,
-                    })),
-                  }}
-                  disabled={read.documents.length === 0}
-                >
-                  Draft removing it
-                </DraftChange>
-              ) : null}
-            </div>
-            <p>
-              <To path="/shape/manifests" query={{ view: 'layers' }}>
-                Layered files
-              </To>
-            </p>
-          </>
+          <AimReason
+            cluster={cluster}
+            isLive={Boolean(live)}
+            written={written}
+            findings={preview?.findings ?? []}
+            intent={{ text, manager }}
+          />
         ) : (
           <p className="soft">
             Manifests are checked against the cluster they go to: what exists there, what its API
@@ -244,13 +275,11 @@ function Editor({
         onDragOver={(event) => event.preventDefault()}
         onDrop={(event) => {
           event.preventDefault()
-          void manifestsIn([...event.dataTransfer.files]).then((dropped) =>
-            setText(text.trim() === '' ? dropped : `${text.trimEnd()}\n---\n${dropped}`),
-          )
+          drop([...event.dataTransfer.files])
         }}
       >
         <YamlField value={text} label="Manifests" height="340px" manifests onChange={setText} />
-        <PreviewList preview={fetcher.data} />
+        <PreviewList preview={preview} />
       </div>
     </Page>
   )

@@ -151,29 +151,64 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-function Calendar({
-  chosen,
-  now,
+type Data = Route.ComponentProps['loaderData']
+type Chosen = NonNullable<Data['chosen']>
+
+const isReadable = ({ stop, start }: RestWindow): boolean =>
+  minutesOf(stop) !== null && minutesOf(start) !== null
+
+/** What is worth saying of a window: that it is none, or that it goes over midnight. */
+function windowText(window: RestWindow): string {
+  const { stop, start } = window
+  if (!isReadable(window)) return 'times are from 00:00 to 23:59'
+  if (stop === start) return 'stops when it starts: give two times'
+  return start <= stop ? 'over midnight' : ''
+}
+
+function WindowFields({
+  window,
+  number,
+  onChange,
+  onRemove,
 }: {
-  readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']>
-  readonly now: string
+  readonly window: RestWindow
+  readonly number: number
+  readonly onChange: (window: RestWindow) => void
+  readonly onRemove: () => void
 }) {
+  const set = (change: Partial<RestWindow>): void => onChange({ ...window, ...change })
+  return (
+    <fieldset>
+      <legend className="visually-hidden">Window {number}</legend>
+      <Toggles
+        label={`Days of window ${number}`}
+        options={weekdays}
+        chosen={window.days}
+        onChange={(days) => set({ days: [...days] })}
+      />
+      <TimeOfDay label="Stops" value={window.stop} onChange={(stop) => set({ stop })} />
+      <TimeOfDay label="Starts" value={window.start} onChange={(start) => set({ start })} />
+      <span className="soft">{windowText(window)}</span>
+      <IconButton says={`Remove window ${number}`} onClick={onRemove}>
+        <X size={14} aria-hidden />
+      </IconButton>
+    </fieldset>
+  )
+}
+
+const usualWindow: RestWindow = {
+  days: ['mon', 'tue', 'wed', 'thu', 'fri'],
+  stop: '20:00',
+  start: '06:00',
+}
+
+function Calendar({ chosen, now }: { readonly chosen: Chosen; readonly now: string }) {
   const [zone, setZone] = useState(chosen.zone)
   const [windows, setWindows] = useState<readonly RestWindow[]>(chosen.windows)
   const good = useMemo(
-    () =>
-      windows.filter(
-        (window) =>
-          minutesOf(window.stop) !== null &&
-          minutesOf(window.start) !== null &&
-          window.stop !== window.start,
-      ),
+    () => windows.filter((window) => isReadable(window) && window.stop !== window.start),
     [windows],
   )
-  const set = (i: number, change: Partial<RestWindow>): void =>
-    setWindows(
-      windows.map((window, otherWindow) => (otherWindow === i ? { ...window, ...change } : window)),
-    )
   const month = useMemo(() => monthOf(zone, Date.parse(now)), [zone, now])
   const savings = useMemo(
     () => restSavings(zone, good, month, chosen.hourly),
@@ -199,47 +234,16 @@ function Calendar({
           unfolds
         />
         {windows.map((window, i) => (
-          <fieldset key={i}>
-            <legend className="visually-hidden">Window {i + 1}</legend>
-            <Toggles
-              label={`Days of window ${i + 1}`}
-              options={weekdays}
-              chosen={window.days}
-              onChange={(days) => set(i, { days: [...days] })}
-            />
-            <TimeOfDay label="Stops" value={window.stop} onChange={(stop) => set(i, { stop })} />
-            <TimeOfDay
-              label="Starts"
-              value={window.start}
-              onChange={(start) => set(i, { start })}
-            />
-            <span className="soft">
-              {minutesOf(window.stop) === null || minutesOf(window.start) === null
-                ? 'times are from 00:00 to 23:59'
-                : window.stop === window.start
-                  ? 'stops when it starts: give two times'
-                  : window.start <= window.stop
-                    ? 'over midnight'
-                    : ''}
-            </span>
-            <IconButton
-              says={`Remove window ${i + 1}`}
-              onClick={() => setWindows(windows.filter((_, otherWindow) => otherWindow !== i))}
-            >
-              <X size={14} aria-hidden />
-            </IconButton>
-          </fieldset>
+          <WindowFields
+            key={i}
+            window={window}
+            number={i + 1}
+            onChange={(next) => setWindows(windows.with(i, next))}
+            onRemove={() => setWindows(windows.toSpliced(i, 1))}
+          />
         ))}
         <div className="acts">
-          <Button
-            variant="outlined"
-            onClick={() =>
-              setWindows([
-                ...windows,
-                { days: ['mon', 'tue', 'wed', 'thu', 'fri'], stop: '20:00', start: '06:00' },
-              ])
-            }
-          >
+          <Button variant="outlined" onClick={() => setWindows([...windows, usualWindow])}>
             Add a window
           </Button>
           <DraftChange
@@ -253,6 +257,53 @@ function Calendar({
         </div>
       </div>
     </div>
+  )
+}
+
+/** What resting ends and what it leaves, and the ways to stop and start by hand. */
+function RestReason({ chosen, now }: { readonly chosen: Chosen; readonly now: string }) {
+  const { name, resting, drives } = chosen
+  return (
+    <>
+      <h2 className="mono">{name}</h2>
+      <dl className="facts">
+        <div>
+          <dt>while it runs</dt>
+          <dd>{moneyText(chosen.hourly)} units an hour</dd>
+        </div>
+        <div>
+          <dt>what ends while it rests</dt>
+          <dd>machines, control-plane tier</dd>
+        </div>
+        <div>
+          <dt>what goes on</dt>
+          <dd>disks, load balancers, held addresses</dd>
+        </div>
+        {resting ? (
+          <div>
+            <dt>kept until</dt>
+            <dd>{keptUntil(chosen.since ?? now)}</dd>
+          </div>
+        ) : null}
+      </dl>
+      {drives.length > 0 ? <p>It drives {drives.join(' and ')}, so it cannot rest.</p> : null}
+      <div className="acts">
+        {resting ? (
+          <DraftChange kind="cluster.start" intent={{ cluster: name }} variant="contained">
+            Draft starting it
+          </DraftChange>
+        ) : (
+          <DraftChange kind="cluster.stop" intent={{ cluster: name }}>
+            Draft stopping it now
+          </DraftChange>
+        )}
+      </div>
+      <p className="soft">
+        A window belongs to the days on which it stops. A night in which the clocks change is as
+        long as it really is. What you stop or start by hand stands until the calendar’s next
+        boundary.
+      </p>
+    </>
   )
 }
 
@@ -270,52 +321,7 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
       }
       reason={
         chosen ? (
-          <>
-            <h2 className="mono">{chosen.name}</h2>
-            <dl className="facts">
-              <div>
-                <dt>while it runs</dt>
-                <dd>{moneyText(chosen.hourly)} units an hour</dd>
-              </div>
-              <div>
-                <dt>what ends while it rests</dt>
-                <dd>machines, control-plane tier</dd>
-              </div>
-              <div>
-                <dt>what goes on</dt>
-                <dd>disks, load balancers, held addresses</dd>
-              </div>
-              {chosen.resting ? (
-                <div>
-                  <dt>kept until</dt>
-                  <dd>{keptUntil(chosen.since ?? now)}</dd>
-                </div>
-              ) : null}
-            </dl>
-            {chosen.drives.length > 0 ? (
-              <p>It drives {chosen.drives.join(' and ')}, so it cannot rest.</p>
-            ) : null}
-            <div className="acts">
-              {chosen.resting ? (
-                <DraftChange
-                  kind="cluster.start"
-                  intent={{ cluster: chosen.name }}
-                  variant="contained"
-                >
-                  Draft starting it
-                </DraftChange>
-              ) : (
-                <DraftChange kind="cluster.stop" intent={{ cluster: chosen.name }}>
-                  Draft stopping it now
-                </DraftChange>
-              )}
-            </div>
-            <p className="soft">
-              A window belongs to the days on which it stops. A night in which the clocks change is
-              as long as it really is. What you stop or start by hand stands until the calendar’s
-              next boundary.
-            </p>
-          </>
+          <RestReason chosen={chosen} now={now} />
         ) : (
           <p className="soft">
             Choose a cluster to draw its week. Savings are exact to the hour, also in months in

@@ -59,6 +59,14 @@ function scalerOf(
   }
 }
 
+/** How long a new node takes to be ready, in seconds. */
+function startSeconds(site: SiteView | undefined): number {
+  const { createInHall, bootInHall, createInCloud, bootInCloud, joinNode } = estimates
+  const [create, boot] =
+    site?.kind === 'hall' ? [createInHall, bootInHall] : [createInCloud, bootInCloud]
+  return create.likely + boot.likely + joinNode.likely
+}
+
 /** What each node of a cluster costs an hour, by its name. */
 function hourlyByNode(
   cluster: ClusterView,
@@ -137,10 +145,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ...pool,
       like: make(pool.name),
     })),
-    startSeconds:
-      site?.kind === 'hall'
-        ? estimates.createInHall.likely + estimates.bootInHall.likely + estimates.joinNode.likely
-        : estimates.createInCloud.likely + estimates.bootInCloud.likely + estimates.joinNode.likely,
+    startSeconds: startSeconds(site),
     autoscale: cluster?.autoscale ?? null,
   }
 }
@@ -173,6 +178,82 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+
+/** The pools that may scale along, and the change that lets them or keeps them. */
+function ScalingPools({
+  cluster,
+  pools,
+  scales,
+}: Pick<Data, 'pools'> & { readonly cluster: string; readonly scales: boolean }) {
+  if (pools.length === 0) return null
+  return (
+    <>
+      <h3>Pools that may scale</h3>
+      <ul className="facts">
+        {pools.map((pool) => (
+          <li key={pool.name}>
+            <span>{pool.name}</span>
+            <span className="source">
+              {pool.count} of {pool.min} to {pool.max}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <div className="acts">
+        <DraftChange kind="cluster.autoscale" intent={{ cluster, enabled: !scales }}>
+          {scales ? 'Draft keeping them as they are' : 'Draft letting them scale'}
+        </DraftChange>
+      </div>
+    </>
+  )
+}
+
+function ScalerReason({ data, chosen }: { readonly data: Data; readonly chosen: Scaler }) {
+  const navigate = useNavigate()
+  const address = useAddress()
+  return (
+    <>
+      <h2 className="mono">{chosen.name}</h2>
+      <dl className="facts">
+        <div>
+          <dt>scales</dt>
+          <dd>{chosen.workload.split('/').slice(1).join('/')}</dd>
+        </div>
+        <div>
+          <dt>replicas now</dt>
+          <dd>
+            {chosen.replicas} of {chosen.min} to {chosen.max}
+          </dd>
+        </div>
+        <div>
+          <dt>follows</dt>
+          <dd>
+            {chosen.metric}, {numberText(chosen.target)} a replica
+          </dd>
+        </div>
+      </dl>
+      <p className="soft" style={{ marginBottom: 10 }}>
+        Every 15 s the load is compared with the target; a tenth off is left alone. Up at once by
+        the larger of all again and four; down after five minutes without a higher wish. Pods are
+        placed on a copy of the cluster and wait where no node takes them.
+      </p>
+      <ScalingPools
+        cluster={chosen.cluster}
+        pools={data.pools}
+        scales={data.autoscale?.enabled === true}
+      />
+      <Button
+        variant="outlined"
+        style={{ marginTop: 10 }}
+        onClick={() => void navigate(address('/shape/scaling'))}
+      >
+        All autoscalers
+      </Button>
+    </>
+  )
+}
+
 export default function Scaling({ loaderData }: Route.ComponentProps) {
   const { scalers, chosen } = loaderData
   const navigate = useNavigate()
@@ -184,67 +265,7 @@ export default function Scaling({ loaderData }: Route.ComponentProps) {
       beside={chosen ? <span className="soft">{chosen.cluster}</span> : null}
       reason={
         chosen ? (
-          <>
-            <h2 className="mono">{chosen.name}</h2>
-            <dl className="facts">
-              <div>
-                <dt>scales</dt>
-                <dd>{chosen.workload.split('/').slice(1).join('/')}</dd>
-              </div>
-              <div>
-                <dt>replicas now</dt>
-                <dd>
-                  {chosen.replicas} of {chosen.min} to {chosen.max}
-                </dd>
-              </div>
-              <div>
-                <dt>follows</dt>
-                <dd>
-                  {chosen.metric}, {numberText(chosen.target)} a replica
-                </dd>
-              </div>
-            </dl>
-            <p className="soft" style={{ marginBottom: 10 }}>
-              Every 15 s the load is compared with the target; a tenth off is left alone. Up at once
-              by the larger of all again and four; down after five minutes without a higher wish.
-              Pods are placed on a copy of the cluster and wait where no node takes them.
-            </p>
-            {loaderData.pools.length > 0 ? (
-              <>
-                <h3>Pools that may scale</h3>
-                <ul className="facts">
-                  {loaderData.pools.map((pool) => (
-                    <li key={pool.name}>
-                      <span>{pool.name}</span>
-                      <span className="source">
-                        {pool.count} of {pool.min} to {pool.max}
-                      </span>
-                    </li>
-                  ))}
-                </ul>
-                <div className="acts">
-                  <DraftChange
-                    kind="cluster.autoscale"
-                    intent={{
-                      cluster: chosen.cluster,
-                      enabled: loaderData.autoscale?.enabled !== true,
-                    }}
-                  >
-                    {loaderData.autoscale?.enabled === true
-                      ? 'Draft keeping them as they are'
-                      : 'Draft letting them scale'}
-                  </DraftChange>
-                </div>
-              </>
-            ) : null}
-            <Button
-              variant="outlined"
-              style={{ marginTop: 10 }}
-              onClick={() => void navigate(address('/shape/scaling'))}
-            >
-              All autoscalers
-            </Button>
-          </>
+          <ScalerReason data={loaderData} chosen={chosen} />
         ) : (
           <p className="soft">
             Choose an autoscaler to see the day ahead of its workload: over the load of the last

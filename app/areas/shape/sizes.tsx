@@ -171,6 +171,75 @@ function AskedAndUsed({ rows }: { readonly rows: readonly Row[] }) {
   )
 }
 
+/** A proposal, or that what is asked for does. */
+const proposedText = (
+  { asked, proposed }: Pick<Row['cpu'], 'asked' | 'proposed'>,
+  text: (amount: number) => string,
+): string => (proposed === asked ? 'as it is' : text(proposed))
+
+const milliText = (milli: number): string => `${numberText(milli)} m`
+
+function SizeFacts({ row }: { readonly row: Row }) {
+  const { cpu, memory, frees, pods } = row
+  const isFreed = frees.cpuMilli >= 0 && frees.memoryBytes >= 0
+  return (
+    <dl className="facts">
+      <div>
+        <dt>CPU, 95 % of the last day</dt>
+        <dd>
+          {usedText(cpu.used, milliText)} of {milliText(cpu.asked)}
+        </dd>
+      </div>
+      <div>
+        <dt>CPU proposed</dt>
+        <dd>{proposedText(cpu, milliText)}</dd>
+      </div>
+      <div>
+        <dt>memory, 95 % of the last day</dt>
+        <dd>
+          {usedText(memory.used, bytesText)} of {bytesText(memory.asked)}
+        </dd>
+      </div>
+      <div>
+        <dt>memory proposed</dt>
+        <dd>{proposedText(memory, bytesText)}</dd>
+      </div>
+      <div>
+        <dt>over {countText(pods, 'pod')}</dt>
+        <dd>
+          {milliText(frees.cpuMilli)} and {bytesText(frees.memoryBytes)}{' '}
+          {isFreed ? 'freed' : 'in balance'}
+        </dd>
+      </div>
+    </dl>
+  )
+}
+
+function SizeReason({ row }: { readonly row: Row }) {
+  const { cluster, workload, container, cpu, memory } = row
+  const isSame = cpu.proposed === cpu.asked && memory.proposed === memory.asked
+  return (
+    <>
+      <h2 className="mono">{workload.split('/').at(-1)}</h2>
+      <p>{row.says}</p>
+      <SizeFacts row={row} />
+      <div className="acts">
+        <DraftChange
+          kind="manifest.apply"
+          intent={{ cluster, manager: 'gyrarch-sizes', text: manifest(row) }}
+          variant="contained"
+          disabled={container === '' || isSame}
+        >
+          Draft these requests
+        </DraftChange>
+        <To path="/shape/board" query={{ aim: `cluster/${cluster}`, workload }}>
+          On the board
+        </To>
+      </div>
+    </>
+  )
+}
+
 export default function Sizes({ loaderData }: Route.ComponentProps) {
   const { rows, chosen } = loaderData
   const navigate = useNavigate()
@@ -188,74 +257,7 @@ export default function Sizes({ loaderData }: Route.ComponentProps) {
       }
       reason={
         chosen ? (
-          <>
-            <h2 className="mono">{chosen.workload.split('/').at(-1)}</h2>
-            <p>{chosen.says}</p>
-            <dl className="facts">
-              <div>
-                <dt>CPU, 95 % of the last day</dt>
-                <dd>
-                  {usedText(chosen.cpu.used, (used) => `${numberText(used)} m`)} of{' '}
-                  {numberText(chosen.cpu.asked)} m
-                </dd>
-              </div>
-              <div>
-                <dt>CPU proposed</dt>
-                <dd>
-                  {chosen.cpu.proposed === chosen.cpu.asked
-                    ? 'as it is'
-                    : `${numberText(chosen.cpu.proposed)} m`}
-                </dd>
-              </div>
-              <div>
-                <dt>memory, 95 % of the last day</dt>
-                <dd>
-                  {usedText(chosen.memory.used, bytesText)} of {bytesText(chosen.memory.asked)}
-                </dd>
-              </div>
-              <div>
-                <dt>memory proposed</dt>
-                <dd>
-                  {chosen.memory.proposed === chosen.memory.asked
-                    ? 'as it is'
-                    : bytesText(chosen.memory.proposed)}
-                </dd>
-              </div>
-              <div>
-                <dt>over {countText(chosen.pods, 'pod')}</dt>
-                <dd>
-                  {numberText(chosen.frees.cpuMilli)} m and {bytesText(chosen.frees.memoryBytes)}{' '}
-                  {chosen.frees.cpuMilli < 0 || chosen.frees.memoryBytes < 0
-                    ? 'in balance'
-                    : 'freed'}
-                </dd>
-              </div>
-            </dl>
-            <div className="acts">
-              <DraftChange
-                kind="manifest.apply"
-                intent={{
-                  cluster: chosen.cluster,
-                  manager: 'gyrarch-sizes',
-                  text: manifest(chosen),
-                }}
-                variant="contained"
-                disabled={
-                  chosen.container === '' ||
-                  (chosen.cpu.proposed === chosen.cpu.asked &&
-                    chosen.memory.proposed === chosen.memory.asked)
-                }
-              >
-                Draft these requests
-              </DraftChange>
-              <To
-                path="/shape/board"
-                query={{ aim: `cluster/${chosen.cluster}`, workload: chosen.workload }}
-              >
-                On the board
-              </To>
-            </div>
-          </>
+          <SizeReason row={chosen} />
         ) : (
           <>
             <h2>How use is told</h2>

@@ -202,109 +202,134 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-export default function Spend({ loaderData }: Route.ComponentProps) {
-  const { projection, rows, since, whole, chosen } = loaderData
-  const navigate = useNavigate()
-  const address = useAddress()
+type Data = Route.ComponentProps['loaderData']
+type Chosen = NonNullable<Data['chosen']>
+
+const shareText = (share: number): string => `${numberText(100 * share, 1)} %`
+
+/** What each namespace takes of a cluster’s spend, and what nobody asks for. */
+function ByNamespace({ chosen }: { readonly chosen: Chosen }) {
+  const { namespaces, resting } = chosen
+  if (namespaces.length === 0)
+    return (
+      <p className="soft">
+        {resting ? 'It rests: nobody asks for anything.' : 'Its API does not answer.'}
+      </p>
+    )
+  const told = namespaces.map((row) => `${row.namespace ?? 'idle'} ${shareText(row.share)}`)
+  return (
+    <>
+      <div className="spend-bar" role="img" aria-label={`Shares: ${told.join(', ')}`}>
+        {namespaces.map((row) => (
+          <span
+            key={row.namespace ?? ''}
+            data-idle={row.namespace === null}
+            style={{ width: `${100 * row.share}%` }}
+          />
+        ))}
+      </div>
+      <ul className="facts">
+        {namespaces.map((row) => (
+          <li key={row.namespace ?? ''}>
+            <span className={row.namespace === null ? 'soft' : 'mono'}>
+              {row.namespace ?? 'idle: asked for by nobody'}
+            </span>
+            <span className="source">
+              {moneyText(row.units)} · {shareText(row.share)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+function WhatIfs({ whatIfs }: Pick<Chosen, 'whatIfs'>) {
+  if (whatIfs.length === 0) return null
+  return (
+    <>
+      <h3>What if</h3>
+      <ul className="facts">
+        {whatIfs.map((whatIf) => (
+          <li key={whatIf.says}>
+            <Tip says={whatIf.assumptions.join(' ')}>
+              <span tabIndex={0}>{whatIf.says}</span>
+            </Tip>
+            <span className="source">
+              {moneyText(whatIf.before)} → {moneyText(whatIf.after)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+function SmallerPools({ smaller }: Pick<Chosen, 'smaller'>) {
+  if (smaller.length === 0) return null
+  const drains = (nodes: readonly string[]): string =>
+    JSON.stringify(nodes.map((node) => ({ kind: 'drain', node })))
+  return (
+    <>
+      <h3>The smallest pools that hold what runs</h3>
+      <ul className="facts">
+        {smaller.map((entry) => (
+          <li key={entry.pool}>
+            <To path="/shape/board" query={{ if: drains(entry.nodes) }}>
+              {entry.pool}: {entry.from} → {entry.to}
+            </To>
+            <span className="source">proven on the board</span>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+function ClusterSpend({ chosen }: { readonly chosen: Chosen }) {
+  return (
+    <>
+      <h2>By namespace</h2>
+      <ByNamespace chosen={chosen} />
+      <WhatIfs whatIfs={chosen.whatIfs} />
+      <SmallerPools smaller={chosen.smaller} />
+      <p>
+        <To path="/shape/rest">Rest calendar</To> · <To path="/shape/board">Board</To>
+      </p>
+    </>
+  )
+}
+
+/** What the coming month costs, and what was spent since when. */
+function Sums({ data }: { readonly data: Data }) {
+  const { projection, rows, since, whole, chosen } = data
   const sum = rows.reduce((total, line) => total + line.units, 0)
   const spent = rows.reduce((total, line) => total + line.soFar, 0)
   return (
+    <span>
+      <b>{moneyText(sum)}</b> units{' '}
+      <span className="soft">
+        from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}
+        {chosen ? `, of ${moneyText(whole)} for the fleet` : ''}
+      </span>{' '}
+      · <b>{moneyText(spent)}</b>{' '}
+      <span className="soft">spent since {since.slice(0, 16).replace('T', ' ')}</span>
+    </span>
+  )
+}
+
+export default function Spend({ loaderData }: Route.ComponentProps) {
+  const { projection, rows, chosen } = loaderData
+  const navigate = useNavigate()
+  const address = useAddress()
+  return (
     <Page
       title={chosen ? `Spend of ${chosen.name}` : 'Spend'}
-      beside={
-        <span>
-          <b>{moneyText(sum)}</b> units{' '}
-          <span className="soft">
-            from {projection.from.slice(0, 10)} to {projection.until.slice(0, 10)}
-            {chosen ? `, of ${moneyText(whole)} for the fleet` : ''}
-          </span>{' '}
-          · <b>{moneyText(spent)}</b>{' '}
-          <span className="soft">spent since {since.slice(0, 16).replace('T', ' ')}</span>
-        </span>
-      }
+      beside={<Sums data={loaderData} />}
       reason={
         <>
           {chosen ? (
-            <>
-              <h2>By namespace</h2>
-              {chosen.namespaces.length > 0 ? (
-                <>
-                  <div
-                    className="spend-bar"
-                    role="img"
-                    aria-label={`Shares: ${chosen.namespaces.map((row) => `${row.namespace ?? 'idle'} ${numberText(100 * row.share, 1)} %`).join(', ')}`}
-                  >
-                    {chosen.namespaces.map((row) => (
-                      <span
-                        key={row.namespace ?? ''}
-                        data-idle={row.namespace === null}
-                        style={{ width: `${100 * row.share}%` }}
-                      />
-                    ))}
-                  </div>
-                  <ul className="facts">
-                    {chosen.namespaces.map((row) => (
-                      <li key={row.namespace ?? ''}>
-                        <span className={row.namespace === null ? 'soft' : 'mono'}>
-                          {row.namespace ?? 'idle: asked for by nobody'}
-                        </span>
-                        <span className="source">
-                          {moneyText(row.units)} · {numberText(100 * row.share, 1)} %
-                        </span>
-                      </li>
-                    ))}
-                  </ul>
-                </>
-              ) : (
-                <p className="soft">
-                  {chosen.resting
-                    ? 'It rests: nobody asks for anything.'
-                    : 'Its API does not answer.'}
-                </p>
-              )}
-              {chosen.whatIfs.length > 0 ? (
-                <>
-                  <h3>What if</h3>
-                  <ul className="facts">
-                    {chosen.whatIfs.map((whatIf) => (
-                      <li key={whatIf.says}>
-                        <Tip says={whatIf.assumptions.join(' ')}>
-                          <span tabIndex={0}>{whatIf.says}</span>
-                        </Tip>
-                        <span className="source">
-                          {moneyText(whatIf.before)} → {moneyText(whatIf.after)}
-                        </span>
-                      </li>
-                    ))}
-                  </ul>
-                </>
-              ) : null}
-              {chosen.smaller.length > 0 ? (
-                <>
-                  <h3>The smallest pools that hold what runs</h3>
-                  <ul className="facts">
-                    {chosen.smaller.map((entry) => (
-                      <li key={entry.pool}>
-                        <To
-                          path="/shape/board"
-                          query={{
-                            if: JSON.stringify(
-                              entry.nodes.map((node) => ({ kind: 'drain', node })),
-                            ),
-                          }}
-                        >
-                          {entry.pool}: {entry.from} → {entry.to}
-                        </To>
-                        <span className="source">proven on the board</span>
-                      </li>
-                    ))}
-                  </ul>
-                </>
-              ) : null}
-              <p>
-                <To path="/shape/rest">Rest calendar</To> · <To path="/shape/board">Board</To>
-              </p>
-            </>
+            <ClusterSpend chosen={chosen} />
           ) : (
             <p className="soft">
               Choose a cluster to see what each of its namespaces takes, and what nobody asks for.

@@ -9,11 +9,9 @@ import { askedForm } from '../asked'
 import { acting } from './workloads-asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
-import { Ago, clockText } from '../../parts/when'
 import { orRefused } from '../refusals'
 import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
@@ -21,8 +19,8 @@ import { fleetAsked } from '../moment'
 import type { Route } from './+types/workloads'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
-import { countText } from '~/core/units'
 import { Empty } from '../../kit/empty'
+import { WorkloadEvents, WorkloadReason } from './workload-reason'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Workloads · Gyrarch' }]
 
@@ -200,148 +198,6 @@ function Inside({
   )
 }
 
-function Chosen({
-  chosen,
-  events,
-  revisions,
-  now,
-}: { readonly chosen: NonNullable<Route.ComponentProps['loaderData']['chosen']> } & Pick<
-  Route.ComponentProps['loaderData'],
-  'events' | 'revisions' | 'now'
->) {
-  const { cluster, kind, namespace, name } = chosen
-  const rolls = kind === 'Deployment' || kind === 'StatefulSet' || kind === 'DaemonSet'
-  return (
-    <>
-      <h2 className="mono" data-copy={name}>
-        {name}
-      </h2>
-      <p>
-        <StateText state={chosen.state}>{chosen.says}</StateText>
-      </p>
-      <p className="soft">
-        {kind} in {namespace} of {cluster}
-      </p>
-      <h3>Owner to pod to node</h3>
-      <ul className="owner-chain">
-        {[...new Set(chosen.pods.map((pod) => pod.by))].map((by) => (
-          <li key={by ?? 'direct'}>
-            {by === null ? null : <span className="mono soft">{by}</span>}
-            <ul>
-              {chosen.pods
-                .filter((pod) => pod.by === by)
-                .map((pod) => (
-                  <li key={pod.key}>
-                    <StateText
-                      state={
-                        pod.ready || pod.phase === 'Succeeded'
-                          ? 'well'
-                          : pod.waits
-                            ? 'broken'
-                            : 'working'
-                      }
-                    >
-                      <span className="mono">{pod.key.split('/')[1]}</span>
-                    </StateText>
-                    {pod.node === null ? (
-                      <span className="soft"> no node</span>
-                    ) : (
-                      <To path={`/clusters/${cluster}`} query={{ on: pod.node }} className="mono">
-                        {' '}
-                        {pod.node}
-                      </To>
-                    )}
-                    {pod.startedAt === null ? null : (
-                      <span className="soft">
-                        {' '}
-                        <Ago at={pod.startedAt} now={now} />
-                      </span>
-                    )}
-                    {pod.waits === null ? null : <p>{pod.waits}</p>}
-                  </li>
-                ))}
-            </ul>
-          </li>
-        ))}
-        {chosen.pods.length === 0 ? <li className="soft">It has no pods now.</li> : null}
-      </ul>
-      <div className="acts">
-        {rolls ? (
-          <DraftChange kind="workload.restart" intent={{ cluster, kind, namespace, name }}>
-            Draft restarting it
-          </DraftChange>
-        ) : null}
-        {revisions.length > 1 ? (
-          <DraftChange
-            kind="workload.undo"
-            intent={{ cluster, kind, namespace, name }}
-            variant={
-              chosen.state === 'strained' || chosen.state === 'broken' ? 'contained' : 'outlined'
-            }
-          >
-            Draft going back
-          </DraftChange>
-        ) : null}
-        <To path="/shape/manifests" query={{ aim: `cluster/${cluster}`, object: chosen.key }}>
-          Manifest
-        </To>
-        <To path="/shape/board" query={{ aim: `cluster/${cluster}`, workload: chosen.key }}>
-          On the board
-        </To>
-      </div>
-      <h3>Images</h3>
-      <ul className="facts">
-        {[
-          ...new Map(
-            chosen.pods.flatMap((pod) => pod.images).map((image) => [image.image, image]),
-          ).values(),
-        ].map((image) => (
-          <li key={image.image}>
-            <span className="mono" style={{ overflowWrap: 'anywhere' }}>
-              {image.image}
-            </span>
-            <span className="source mono">{image.digest.slice(7, 19) || 'not pulled'}</span>
-          </li>
-        ))}
-      </ul>
-      {revisions.length > 0 ? (
-        <>
-          <h3>Revisions</h3>
-          <ul className="facts">
-            {[...revisions].reverse().map((revision) => (
-              <li key={revision.number}>
-                <span>
-                  {revision.number}{' '}
-                  <span className="mono soft">{revision.image.split('/').at(-1)}</span>
-                </span>
-                <span className="source">{countText(revision.pods, 'pod')}</span>
-              </li>
-            ))}
-          </ul>
-        </>
-      ) : null}
-      {chosen.pods.length > 0 ? (
-        <Inside key={chosen.key + cluster} cluster={cluster} pods={chosen.pods} />
-      ) : null}
-      {events.length > 0 ? (
-        <>
-          <h3>Events</h3>
-          <ul className="facts">
-            {events.map((event, i) => (
-              <li key={i}>
-                <span>
-                  {event.reason} <span className="soft">{event.message}</span>
-                </span>
-                <span className="source">{clockText(event.at).slice(-8)}</span>
-              </li>
-            ))}
-          </ul>
-        </>
-      ) : null}
-    </>
-  )
-}
-
 export default function Workloads({ loaderData }: Route.ComponentProps) {
   const { rows, chosen, events, revisions, now, silent, more } = loaderData
   const navigate = useNavigate()
@@ -364,7 +220,17 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
       }
       reason={
         chosen ? (
-          <Chosen chosen={chosen} events={events} revisions={revisions} now={now} />
+          <>
+            <WorkloadReason chosen={chosen} revisions={revisions} now={now} />
+            {chosen.pods.length > 0 ? (
+              <Inside
+                key={chosen.key + chosen.cluster}
+                cluster={chosen.cluster}
+                pods={chosen.pods}
+              />
+            ) : null}
+            <WorkloadEvents events={events} />
+          </>
         ) : (
           <p className="soft">
             Choose a workload to see its pods and nodes, what it waits for, its revisions, events

@@ -1,51 +1,41 @@
 /** How many members a control plane has, and how they are spread. */
 
 import { quorum, toleratedLosses } from '../../sizing'
-import type { RawFinding } from '../../changes'
+import { caution, note, type RawFinding, stop } from '../../changes'
+import type { SiteView } from '../../fleet'
 import { countText, listText } from '../../units'
 import { said } from './says'
 import { put } from './machines'
-import { type Check, startCount } from '../planned'
+import { type Check, type Planned, startCount } from '../planned'
+import type { RaiseIntent } from '../raise-intent'
 
 export const setCount = (count: number) => ({
   says: `Use ${countText(count, 'control-plane machine')}`,
   change: { patchDraft: [{ op: 'replace', path: '/controlPlane/count', value: count } as const] },
 })
 
-export const checkControlPlane: Check = ({ intent, site, machines }) => {
-  if (!site || intent.controlPlane.kind === 'managed') return []
-  const { count, alsoWorkers } = intent.controlPlane
-  const field = 'controlPlane.count'
-  const maxMembers = site.kind === 'hall' ? 3 : 1
-  const findings: RawFinding[] = []
-  const members =
-    site.kind === 'edge'
-      ? intent.machines.filter((machine) => machine.roles.includes('control-plane')).length
-      : count
-  if (count < 1) {
-    findings.push({
-      level: 'stop',
-      rule: 'control-plane.count',
-      field,
-      ...said('control-plane.count'),
-      because: [],
-      offers: [setCount(maxMembers)],
-    })
-  } else {
-    const report = quorum(
-      site.zones.map((zone) => {
-        if (site.kind === 'edge') {
-          if (zone === site.zones[0]) return count
-          return 0
-        }
-        return machines.filter((m) => m.role === 'control-plane' && m.zone === zone).length
-      }),
-    )
-    if (report?.finding) {
-      findings.push({
+type Members = Extract<RaiseIntent['controlPlane'], { readonly kind: 'own' }>
+
+const countField = 'controlPlane.count'
+
+/** How many members each zone of the site gets. */
+function membersByZone({ machines }: Planned, site: SiteView, count: number): readonly number[] {
+  return site.zones.map((zone, i) => {
+    // Machines that stand are taken as one place.
+    if (site.kind === 'edge') return i === 0 ? count : 0
+    return machines.filter(({ role, zone: own }) => role === 'control-plane' && own === zone).length
+  })
+}
+
+/** An even number of members tolerates no more losses than one less; a single one tolerates none; zones may hold the majority. */
+function checkMajority(planned: Planned, site: SiteView, count: number): readonly RawFinding[] {
+  const report = quorum(membersByZone(planned, site, count))
+  if (report?.finding)
+    return [
+      {
         ...report.finding,
         rule: 'control-plane.count',
-        field,
+        field: countField,
         because: [
           {
             ...said('members-tolerate-losses', { count, toleratedLosses: toleratedLosses(count) }),
@@ -53,69 +43,89 @@ export const checkControlPlane: Check = ({ intent, site, machines }) => {
           },
         ],
         offers: [setCount(count + 1 <= 3 ? count + 1 : count - 1), setCount(count - 1)],
-      })
-    } else if (count === 1) {
-      findings.push({
-        level: 'note',
-        rule: 'control-plane.single',
-        field,
-        ...said('control-plane.single'),
-        because: [{ ...said('single-member'), source: 'majority rule' }],
-      })
-    } else if (report && site.zones.length > 1) {
-      const fatal = site.zones.filter((_, i) => report.survivesZoneLoss[i] === false)
-      if (fatal.length) {
-        findings.push({
-          level: 'caution',
-          rule: 'control-plane.spread',
-          field: 'controlPlane.zones',
-          ...said('control-plane.spread', { fatal }),
-          because: [
+      },
+    ]
+  if (count === 1)
+    return [
+      note('control-plane.single', countField, said('control-plane.single'), [
+        { ...said('single-member'), source: 'majority rule' },
+      ]),
+    ]
+  const fatal = site.zones.filter((_, i) => report?.survivesZoneLoss[i] === false)
+  if (site.zones.length < 2 || fatal.length === 0) return []
+  const majority = Math.floor(count / 2) + 1
+  return [
+    caution(
+      'control-plane.spread',
+      'controlPlane.zones',
+      said('control-plane.spread', { fatal }),
+      [{ ...said('members-majority', { count, majority }), source: 'majority rule' }],
+      site.zones.length >= 3
+        ? [
             {
-              ...said('members-majority', { count, majority: Math.floor(count / 2) + 1 }),
-              source: 'majority rule',
+              says: `Spread over ${listText(site.zones)}`,
+              change: put('controlPlane.zones', site.zones),
             },
-          ],
-          offers:
-            site.zones.length >= 3
-              ? [
-                  {
-                    says: `Spread over ${listText(site.zones)}`,
-                    change: put('controlPlane.zones', site.zones),
-                  },
-                ]
-              : [],
-        })
-      }
-    }
-    if ((site.kind === 'edge' || intent.machines.length > 0) && count !== members) {
-      findings.push({
-        level: 'stop',
-        rule: 'control-plane.machines',
-        field,
-        ...said('control-plane.machines', { count, members }),
-        because: [{ ...said('roles-machines-control', { members }), source: 'draft' }],
-        offers: members > 0 ? [setCount(members)] : [],
-      })
-    }
-  }
+          ]
+        : [],
+    ),
+  ]
+}
+
+/** As many members as there are machines with that role, where machines are named. */
+function checkRoles({ intent }: Planned, site: SiteView, count: number): readonly RawFinding[] {
+  const named = intent.machines.filter((machine) => machine.roles.includes('control-plane')).length
+  const members = site.kind === 'edge' ? named : count
+  if ((site.kind !== 'edge' && intent.machines.length === 0) || count === members) return []
+  return [
+    stop(
+      'control-plane.machines',
+      countField,
+      said('control-plane.machines', { count, members }),
+      [{ ...said('roles-machines-control', { members }), source: 'draft' }],
+      members > 0 ? [setCount(members)] : [],
+    ),
+  ]
+}
+
+/** Something must run the workloads. */
+function checkWorkers({ intent }: Planned, { alsoWorkers }: Members): readonly RawFinding[] {
   const workers =
     intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) +
     intent.machines.filter((machine) => machine.roles.includes('worker')).length
-  if (!alsoWorkers && workers === 0) {
-    findings.push({
-      level: 'stop',
-      rule: 'workers.none',
-      field: 'controlPlane.alsoWorkers',
-      ...said('workers.none.no-machine-run'),
-      because: [{ ...said('no-pool-no'), source: 'draft' }],
-      offers: [
+  if (alsoWorkers || workers > 0) return []
+  return [
+    stop(
+      'workers.none',
+      'controlPlane.alsoWorkers',
+      said('workers.none.no-machine-run'),
+      [{ ...said('no-pool-no'), source: 'draft' }],
+      [
         {
           says: 'Let control-plane machines run workloads',
           change: put('controlPlane.alsoWorkers', true),
         },
       ],
-    })
-  }
-  return findings
+    ),
+  ]
+}
+
+export const checkControlPlane: Check = (planned) => {
+  const { intent, site } = planned
+  const { controlPlane } = intent
+  if (!site || controlPlane.kind === 'managed') return []
+  const { count } = controlPlane
+  const findings =
+    count < 1
+      ? [
+          stop(
+            'control-plane.count',
+            countField,
+            said('control-plane.count'),
+            [],
+            [setCount(site.kind === 'hall' ? 3 : 1)],
+          ),
+        ]
+      : [...checkMajority(planned, site, count), ...checkRoles(planned, site, count)]
+  return [...findings, ...checkWorkers(planned, controlPlane)]
 }

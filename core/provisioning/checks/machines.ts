@@ -1,9 +1,8 @@
 /** Sizes, zones, stock, quota, host room, root disks, control-plane count. */
-import { pointerOf } from '../../changes'
-import type { RawFinding } from '../../changes'
+import { pointerOf, type RawFinding, stop } from '../../changes'
 import type { SiteView } from '../../fleet'
 import { GiB, listText } from '../../units'
-import type { Check, PlannedMachine } from '../planned'
+import type { Check, Planned, PlannedMachine } from '../planned'
 import { controlPlanePool, startCount } from '../planned'
 import { said } from './says'
 
@@ -188,113 +187,145 @@ export const checkRootDisks: Check = ({ machines, release, site }) => {
   return findings
 }
 
-export const checkPools: Check = ({ intent, site }) => {
-  const findings: RawFinding[] = []
-  intent.pools.forEach((pool, i) => {
-    const field = `pools[${i}]`
-    if (!/^[a-z0-9]([-a-z0-9]{0,38}[a-z0-9])?$/.test(pool.name) || pool.name === controlPlanePool) {
-      findings.push({
-        level: 'stop',
-        rule: 'pool.name',
-        field: `${field}.name`,
-        ...(pool.name === ''
+type PoolIntent = Planned['intent']['pools'][number]
+
+function checkPoolName(
+  pools: readonly PoolIntent[],
+  { name }: PoolIntent,
+  index: number,
+): readonly RawFinding[] {
+  const field = `pools[${index}].name`
+  if (!/^[a-z0-9]([-a-z0-9]{0,38}[a-z0-9])?$/.test(name) || name === controlPlanePool)
+    return [
+      stop(
+        'pool.name',
+        field,
+        name === ''
           ? said('pool.name.pool-no-name')
-          : said('pool.name.no-valid-pool', { pool: pool.name })),
-        because: [{ ...said('node-names-made'), source: 'RFC 1123' }],
-      })
-    } else if (intent.pools.findIndex((otherPool) => otherPool.name === pool.name) < i) {
-      findings.push({
-        level: 'stop',
-        rule: 'pool.twice',
-        field: `${field}.name`,
-        ...said('pool.twice', { pool: pool.name }),
-        because: [{ ...said('pool-names-unique'), source: 'draft' }],
-        offers: [
-          {
-            says: `Call this one ${pool.name}-${i + 1}`,
-            change: put(`${field}.name`, `${pool.name}-${i + 1}`),
-          },
-        ],
-      })
-    }
-    if (pool.range && pool.range.min > pool.range.max) {
-      findings.push({
-        level: 'stop',
-        rule: 'pool.range',
-        field: `${field}.range`,
-        ...said('pool.range', { pool: pool.name, min: pool.range.min, max: pool.range.max }),
-        because: [],
-        offers: [
+          : said('pool.name.no-valid-pool', { pool: name }),
+        [{ ...said('node-names-made'), source: 'RFC 1123' }],
+      ),
+    ]
+  if (pools.findIndex((candidate) => candidate.name === name) === index) return []
+  const offered = `${name}-${index + 1}`
+  return [
+    stop(
+      'pool.twice',
+      field,
+      said('pool.twice', { pool: name }),
+      [{ ...said('pool-names-unique'), source: 'draft' }],
+      [{ says: `Call this one ${offered}`, change: put(field, offered) }],
+    ),
+  ]
+}
+
+/** A range runs from few to many, and only a cloud sells machines that it may take back. */
+function checkPoolShape(
+  { name, range, lifetime }: PoolIntent,
+  index: number,
+  site: SiteView | undefined,
+): readonly RawFinding[] {
+  const field = `pools[${index}]`
+  const findings: RawFinding[] = []
+  if (range && range.min > range.max)
+    findings.push(
+      stop(
+        'pool.range',
+        `${field}.range`,
+        said('pool.range', { pool: name, min: range.min, max: range.max }),
+        [],
+        [
           {
             says: 'Turn them round',
-            change: put(`${field}.range`, { min: pool.range.max, max: pool.range.min }),
+            change: put(`${field}.range`, { min: range.max, max: range.min }),
           },
         ],
-      })
-    }
-    if (pool.lifetime === 'spot' && site && site.kind !== 'cloud') {
-      findings.push({
-        level: 'stop',
-        rule: 'pool.spot',
-        field: `${field}.lifetime`,
-        ...said('pool.spot', { site: site.name }),
-        because: [{ ...said('own-ground', { site: site.name }), source: site.name }],
-        offers: [{ says: 'Use on-demand', change: put(`${field}.lifetime`, 'on-demand') }],
-      })
-    }
-  })
-  if (intent.pools.length > 0 && site?.kind === 'edge') {
-    findings.push({
-      level: 'stop',
-      rule: 'pool.edge',
-      field: 'pools',
-      ...said('pool.edge', { site: site.name }),
-      because: [
-        {
-          ...said('stand-there', { boxesCount: site.boxes.length }),
-          source: site.name,
-          at: site.observedAt,
-        },
-      ],
-      offers: [
-        {
-          says: 'Leave the pools out',
-          change: { patchDraft: [{ op: 'replace', path: '/pools', value: [] }] },
-        },
-      ],
-    })
-  }
-  const empty =
-    intent.controlPlane.kind === 'managed' &&
-    intent.pools.reduce((sum, pool) => sum + startCount(pool), 0) === 0
-  if (empty && site?.kind === 'cloud') {
-    const size = [...site.sizes]
-      .filter((size) => size.memoryBytes >= 8 * GiB)
-      .sort((a, b) => a.cores - b.cores)[0]
-    findings.push({
-      level: 'stop',
-      rule: 'workers.none',
-      field: 'pools',
-      ...said('workers.none.no-machine-run-workloads'),
-      because: [{ ...said('managed-control-plane'), source: site.name }],
-      offers:
-        size && intent.pools.length === 0
-          ? [
-              {
-                says: `Add a pool of 2 ${size.name}`,
-                change: {
-                  patchDraft: [
-                    {
-                      op: 'replace',
-                      path: '/pools',
-                      value: [{ name: 'general', size: size.name, count: 2 }],
-                    },
-                  ],
-                },
-              },
-            ]
-          : [],
-    })
-  }
+      ),
+    )
+  if (lifetime === 'spot' && site && site.kind !== 'cloud')
+    findings.push(
+      stop(
+        'pool.spot',
+        `${field}.lifetime`,
+        said('pool.spot', { site: site.name }),
+        [{ ...said('own-ground', { site: site.name }), source: site.name }],
+        [{ says: 'Use on-demand', change: put(`${field}.lifetime`, 'on-demand') }],
+      ),
+    )
   return findings
 }
+
+/** At the edge nobody makes machines: there are those that stand. */
+const checkEdgePools = (
+  pools: readonly PoolIntent[],
+  site: SiteView | undefined,
+): readonly RawFinding[] =>
+  pools.length > 0 && site?.kind === 'edge'
+    ? [
+        stop(
+          'pool.edge',
+          'pools',
+          said('pool.edge', { site: site.name }),
+          [
+            {
+              ...said('stand-there', { boxesCount: site.boxes.length }),
+              source: site.name,
+              at: site.observedAt,
+            },
+          ],
+          [
+            {
+              says: 'Leave the pools out',
+              change: { patchDraft: [{ op: 'replace', path: '/pools', value: [] }] },
+            },
+          ],
+        ),
+      ]
+    : []
+
+/** Beside a managed control plane something must run the workloads. */
+function checkEmpty(
+  { controlPlane, pools }: Planned['intent'],
+  site: SiteView | undefined,
+): readonly RawFinding[] {
+  const nodes = pools.reduce((sum, pool) => sum + startCount(pool), 0)
+  if (controlPlane.kind !== 'managed' || nodes > 0 || site?.kind !== 'cloud') return []
+  const size = site.sizes
+    .filter((candidate) => candidate.memoryBytes >= 8 * GiB)
+    .sort((a, b) => a.cores - b.cores)[0]
+  const offers =
+    size && pools.length === 0
+      ? [
+          {
+            says: `Add a pool of 2 ${size.name}`,
+            change: {
+              patchDraft: [
+                {
+                  op: 'replace' as const,
+                  path: '/pools',
+                  value: [{ name: 'general', size: size.name, count: 2 }],
+                },
+              ],
+            },
+          },
+        ]
+      : []
+  return [
+    stop(
+      'workers.none',
+      'pools',
+      said('workers.none.no-machine-run-workloads'),
+      [{ ...said('managed-control-plane'), source: site.name }],
+      offers,
+    ),
+  ]
+}
+
+export const checkPools: Check = ({ intent, site }) => [
+  ...intent.pools.flatMap((pool, index) => [
+    ...checkPoolName(intent.pools, pool, index),
+    ...checkPoolShape(pool, index, site),
+  ]),
+  ...checkEdgePools(intent.pools, site),
+  ...checkEmpty(intent, site),
+]

@@ -1,100 +1,110 @@
 /** Name and time servers, and the names a cluster is to have. */
 
 import { parseRange, parseAddress } from '../../addresses'
-import type { Fact, RawFinding } from '../../changes'
+import { type Fact, note, type Offer, type RawFinding, stop } from '../../changes'
+import type { RecordView, SiteView } from '../../fleet'
 import { listText } from '../../units'
-import type { Check } from '../planned'
+import type { Check, Planned } from '../planned'
 import { at, patch } from './surroundings'
 import { leasesWanted } from './leases'
 import { said } from './says'
 
-/** Names that are given must resolve to the addresses that will be used. */
-export const checkNames: Check = ({ site, intent, statics, view }) => {
-  if (!site || !intent.names) return []
-  const virtual =
-    intent.networks.virtualAddresses === undefined
-      ? null
-      : parseRange(intent.networks.virtualAddresses)
+/** A name of the draft and the address it must lead to; null where that is not known before the run. */
+interface Wanted {
+  readonly field: string
+  readonly name: string | undefined
+  readonly address: string | null
+}
+
+function wantedNames({ intent, statics }: Planned): readonly Wanted[] {
+  const { api, ingress } = intent.names ?? {}
+  const pool = intent.networks.virtualAddresses
+  const isPool = pool !== undefined && parseRange(pool).ok
   const firstBox = intent.machines[0]?.address?.split('/')[0]
-  const wants = [
-    {
-      field: 'names.api',
-      name: intent.names.api,
-      address: statics?.addresses[0] ?? firstBox ?? null,
-    },
+  return [
+    { field: 'names.api', name: api, address: statics?.addresses[0] ?? firstBox ?? null },
     {
       field: 'names.ingress',
-      name: intent.names.ingress,
-      address: virtual?.ok
-        ? (intent.networks.virtualAddresses?.split(/[-/]/)[0]?.trim() ?? null)
-        : null,
+      name: ingress,
+      address: isPool ? (pool.split(/[-/]/)[0]?.trim() ?? null) : null,
     },
   ]
-  const domain = site.nameDomain
-  return wants.flatMap(({ field, name, address }): RawFinding[] => {
-    if (!name) return []
-    const short = name.endsWith(`.${domain}`) ? name.slice(0, -domain.length - 1) : name
-    const records = view.sites
-      .filter((otherSite) => otherSite.domain === site.domain)
-      .flatMap((otherSite) => otherSite.records)
-    const matches = records
-      .filter((record) => record.name === short && (record.type === 'A' || record.type === 'AAAA'))
-      .map((record) => record.value)
-    if (address === null)
-      return [
+}
+
+/** The record that leads a name to an address in place of what it led to. */
+const recordOffer = (
+  short: string,
+  address: string,
+  values: readonly string[],
+  site: SiteView,
+): Offer => ({
+  says: `Add the record ${short} → ${address}`,
+  change: {
+    kind: 'wire.record',
+    intent: {
+      site: site.name,
+      set: [
         {
-          level: 'note',
-          rule: 'names.later',
-          field,
-          ...said('names.later', { name }),
-          because: [],
+          name: short,
+          type: parseAddress(address).ok && address.includes(':') ? 'AAAA' : 'A',
+          ttl: 3600,
+          value: address,
         },
-      ]
-    if (matches.includes(address)) return []
-    return [
-      {
-        level: 'stop',
-        rule: 'names.resolve',
-        field,
-        ...(matches.length === 0
-          ? said('names.resolve.does-not-resolve', { name, address })
-          : said('names.resolve.resolves-not', { name, values: matches, address })),
-        because: [
-          {
-            ...(matches.length === 0
-              ? said('no-record', { short, domain })
-              : said('name-record', { short, values: matches })),
-            source: `name server of ${site.name}`,
-            at: site.observedAt,
-          },
-        ],
-        offers: [
-          {
-            says: `Add the record ${short} → ${address}`,
-            change: {
-              kind: 'wire.record',
-              intent: {
-                site: site.name,
-                set: [
-                  {
-                    name: short,
-                    type: parseAddress(address).ok && address.includes(':') ? 'AAAA' : 'A',
-                    ttl: 3600,
-                    value: address,
-                  },
-                ],
-                remove: matches.map((value) => ({ name: short, type: 'A', value })),
-              },
-            },
-          },
-          {
-            says: 'Give it no name',
-            change: { patchDraft: [{ op: 'remove', path: `/${field.replace('.', '/')}` }] },
-          },
-        ],
-      },
-    ]
-  })
+      ],
+      remove: values.map((value) => ({ name: short, type: 'A', value })),
+    },
+  },
+})
+
+function checkName(
+  { field, name, address }: Wanted,
+  site: SiteView,
+  records: readonly RecordView[],
+): readonly RawFinding[] {
+  if (!name) return []
+  if (address === null) return [note('names.later', field, said('names.later', { name }))]
+  const domain = site.nameDomain
+  const short = name.endsWith(`.${domain}`) ? name.slice(0, -domain.length - 1) : name
+  const values = records
+    .filter((record) => record.name === short && (record.type === 'A' || record.type === 'AAAA'))
+    .map((record) => record.value)
+  if (values.includes(address)) return []
+  const isNone = values.length === 0
+  return [
+    stop(
+      'names.resolve',
+      field,
+      isNone
+        ? said('names.resolve.does-not-resolve', { name, address })
+        : said('names.resolve.resolves-not', { name, values, address }),
+      [
+        {
+          ...(isNone
+            ? said('no-record', { short, domain })
+            : said('name-record', { short, values })),
+          source: `name server of ${site.name}`,
+          at: site.observedAt,
+        },
+      ],
+      [
+        recordOffer(short, address, values, site),
+        {
+          says: 'Give it no name',
+          change: { patchDraft: [{ op: 'remove', path: `/${field.replace('.', '/')}` }] },
+        },
+      ],
+    ),
+  ]
+}
+
+/** Names that are given must resolve to the addresses that will be used. */
+export const checkNames: Check = (planned) => {
+  const { site, intent, view } = planned
+  if (!site || !intent.names) return []
+  const records = view.sites
+    .filter((candidate) => candidate.domain === site.domain)
+    .flatMap((candidate) => candidate.records)
+  return wantedNames(planned).flatMap((wanted) => checkName(wanted, site, records))
 }
 
 export const checkNameServer: Check = (planned) => {

@@ -1,5 +1,5 @@
 /** Pod, service and node ranges; static and virtual addresses. */
-import type { RawFinding } from '../../changes'
+import { type Offer, type RawFinding, stop } from '../../changes'
 import {
   clusterRanges,
   type Cidr,
@@ -63,183 +63,193 @@ function freeLike(cidr: Cidr, taken: readonly Range[]): string | null {
   return null
 }
 
-export const checkRanges: Check = (planned) => {
-  const { intent, machines, site } = planned
-  const findings: RawFinding[] = []
-  const parsed = {
-    pods: parseCidr(intent.ranges.pods),
-    services: parseCidr(intent.ranges.services),
-  }
-  const taken = holders(planned)
-  // Two ranges that are offered at once may be taken at once: the second keeps clear of the first.
-  const offered: { readonly end: (typeof ends)[number]; readonly range: Range }[] = []
-  const offer = (
-    end: (typeof ends)[number],
-    text: string | null,
-  ): NonNullable<RawFinding['offers']> => {
-    const range = text === null ? null : parseRange(text)
-    if (text === null || range?.ok !== true) return []
-    offered.push({ end, range: range.value })
-    return [replaceRange(end, text)]
-  }
-  /** What a range for that end keeps clear of, beside what the check itself names. */
-  const avoided = (end: (typeof ends)[number]): readonly Range[] => [
+type End = (typeof ends)[number]
+
+/** Ranges of the draft, what else is held, and what this check has offered so far. */
+interface Ranges {
+  readonly planned: Planned
+  readonly parsed: Readonly<Record<End, ReturnType<typeof parseCidr>>>
+  readonly taken: readonly Holder[]
+  /** Two ranges that are offered at once may be taken at once: the second keeps clear of the first. */
+  readonly offered: { readonly end: End; readonly range: Range }[]
+}
+
+const otherEnd = (end: End): End => (end === 'pods' ? 'services' : 'pods')
+
+/** What a range for an end keeps clear of: what is held, what was offered for the other end, and that end’s own range. */
+function avoided({ parsed, taken, offered }: Ranges, end: End): readonly Range[] {
+  const opposite = parsed[otherEnd(end)]
+  return [
     ...taken.map((holder) => holder.range),
-    ...offered.flatMap((range) => (range.end === end ? [] : [range.range])),
+    ...offered.filter((range) => range.end !== end).map((range) => range.range),
+    ...(opposite.ok ? [opposite.value] : []),
   ]
-  for (const end of ends) {
-    const result = parsed[end]
-    if (result.ok) continue
-    const fallback = freeLike(
-      { family: 4, first: 0n, last: 0n, prefix: end === 'pods' ? 18 : 20 },
-      [
-        ...avoided(end),
-        ...ends.flatMap((otherEnd) => (parsed[otherEnd].ok ? [parsed[otherEnd].value] : [])),
-      ],
-    )
-    const suggestion = result.suggest ?? fallback
-    findings.push({
-      level: 'stop',
-      rule: 'range.readable',
-      field: `ranges.${end}`,
-      ...quoted('range.unreadable', result.says),
-      because: [{ ...said('range-address-prefix'), source: 'RFC 4632' }],
-      offers: offer(end, suggestion),
-    })
-  }
-  const { pods, services } = parsed
+}
+
+function offer(ranges: Ranges, end: End, text: string | null): readonly Offer[] {
+  const range = text === null ? null : parseRange(text)
+  if (text === null || range?.ok !== true) return []
+  ranges.offered.push({ end, range: range.value })
+  return [replaceRange(end, text)]
+}
+
+/** Any free block of a family, as large as `prefix` says. */
+const freeBlock = (ranges: Ranges, end: End, family: 4 | 6, prefix: number): string | null =>
+  freeLike({ family, first: 0n, last: 0n, prefix }, avoided(ranges, end))
+
+function checkReadable(ranges: Ranges, end: End): readonly RawFinding[] {
+  const result = ranges.parsed[end]
+  if (result.ok) return []
+  const text = result.suggest ?? freeBlock(ranges, end, 4, end === 'pods' ? 18 : 20)
+  return [
+    stop(
+      'range.readable',
+      `ranges.${end}`,
+      quoted('range.unreadable', result.says),
+      [{ ...said('range-address-prefix'), source: 'RFC 4632' }],
+      offer(ranges, end, text),
+    ),
+  ]
+}
+
+/** Both ranges are of one family, and of one that the site’s networks carry. */
+function checkFamily(ranges: Ranges): readonly RawFinding[] {
+  const { pods, services } = ranges.parsed
+  const { intent, site } = ranges.planned
+  const findings: RawFinding[] = []
   if (pods.ok && services.ok && pods.value.family !== services.value.family) {
-    const free = freeLike(
-      {
-        family: pods.value.family,
-        first: 0n,
-        last: 0n,
-        prefix: pods.value.family === 4 ? 20 : 108,
-      },
-      [...avoided('services'), pods.value],
-    )
-    findings.push({
-      level: 'stop',
-      rule: 'range.family',
-      field: 'ranges.services',
-      ...said('range.family', { family: pods.value.family, servicesFamily: services.value.family }),
-      because: [
-        {
-          ...said('pods-services', { pods: intent.ranges.pods, services: intent.ranges.services }),
-          source: 'draft',
-        },
-      ],
-      offers: offer('services', free),
-    })
-  }
-  if (
-    pods.ok &&
-    pods.value.family === 6 &&
-    site &&
-    site.networks.length > 0 &&
-    site.networks.every((network) => !network.range.includes(':'))
-  ) {
-    const free = freeLike({ family: 4, first: 0n, last: 0n, prefix: 18 }, [
-      ...avoided('pods'),
-      ...(services.ok ? [services.value] : []),
-    ])
-    findings.push({
-      level: 'stop',
-      rule: 'range.ipv4',
-      field: 'ranges.pods',
-      ...said('range.ipv4', { site: site.name }),
-      because: [
-        {
-          ...said('networks', { networks: site.networks.map((network) => network.range) }),
-          source: site.name,
-          at: site.observedAt,
-        },
-      ],
-      offers: offer('pods', free),
-    })
-  }
-  ends.forEach((end) => {
-    const range = parsed[end]
-    if (!range.ok) return
-    const candidate = end === 'pods' ? parsed.services : parsed.pods
-    const clashes = taken.filter((holder) => intersection(holder.range, range.value))
-    const own = candidate.ok && intersection(candidate.value, range.value) !== null
-    if (clashes.length === 0 && !(own && end === 'services')) return
-    const avoid = [...avoided(end), ...(candidate.ok ? [candidate.value] : [])]
-    const free = freeLike(range.value, avoid)
-    const names = [
-      ...clashes.map((holder) => `${holder.name} (${formatRange(holder.range)})`),
-      ...(own && end === 'services' ? ['this draft’s pods'] : []),
-    ]
-    findings.push({
-      level: 'stop',
-      rule: 'range.overlap',
-      field: `ranges.${end}`,
-      ...said('range.overlap', { end, range: intent.ranges[end], names }),
-      because: [
-        ...clashes.slice(0, 4).map((holder) => {
-          const shared = intersection(holder.range, range.value)
-          return {
-            ...said('range-shared', {
-              holder: holder.name,
-              range: shared ? formatRange(shared) : '',
-            }),
-            source: `address ledger, domain ${site?.domain ?? ''}`,
-          }
-        }),
-        ...(own && end === 'services'
-          ? [{ ...said('pods', { pods: intent.ranges.pods }), source: 'draft' }]
-          : []),
-      ],
-      offers: offer(end, free),
-    })
-  })
-  if (pods.ok && services.ok) {
-    const holds = clusterRanges(pods.value, intent.ranges.maxPodsPerNode, services.value)
-    const nodes = machines.length + intent.machines.length
-    if (!holds.ok) {
-      findings.push({
-        level: 'stop',
-        rule: 'range.size',
-        field: 'ranges.pods',
-        ...quoted('range.too-small', holds.says),
-        because: [{ ...said('node-block'), source: 'address plan' }],
-      })
-    } else if (holds.value.maxNodes < BigInt(nodes)) {
-      const prefix = holds.value.perNodePrefix - Math.ceil(Math.log2(nodes))
-      const free = freeLike({ ...pods.value, prefix }, [...avoided('pods'), services.value])
-      findings.push({
-        level: 'stop',
-        rule: 'range.size',
-        field: 'ranges.pods',
-        ...said('range.size', {
-          pods: intent.ranges.pods,
-          maxNodes: Number(holds.value.maxNodes),
-          maxPodsPerNode: intent.ranges.maxPodsPerNode,
-          nodes,
-        }),
-        because: [
+    const { family } = pods.value
+    findings.push(
+      stop(
+        'range.family',
+        'ranges.services',
+        said('range.family', { family, servicesFamily: services.value.family }),
+        [
           {
-            ...said('one-node', { perNodePrefix: holds.value.perNodePrefix }),
-            source: 'address plan',
+            ...said('pods-services', {
+              pods: intent.ranges.pods,
+              services: intent.ranges.services,
+            }),
+            source: 'draft',
           },
         ],
-        offers: offer('pods', free),
-      })
-    } else if (holds.value.dnsAddress === null) {
-      const free = freeLike({ ...services.value, prefix: 20 }, [...avoided('services'), pods.value])
-      findings.push({
-        level: 'stop',
-        rule: 'range.services-size',
-        field: 'ranges.services',
-        ...said('range.services-size', {
-          services: intent.ranges.services,
-          addresses: Number(holds.value.services),
-        }),
-        because: [{ ...said('service-addresses'), source: 'address plan' }],
-        offers: offer('services', free),
-      })
-    }
+        offer(ranges, 'services', freeBlock(ranges, 'services', family, family === 4 ? 20 : 108)),
+      ),
+    )
   }
+  const networks = site?.networks.map((network) => network.range) ?? []
+  const isIpv4Site = networks.length > 0 && networks.every((range) => !range.includes(':'))
+  if (site && isIpv4Site && pods.ok && pods.value.family === 6)
+    findings.push(
+      stop(
+        'range.ipv4',
+        'ranges.pods',
+        said('range.ipv4', { site: site.name }),
+        [{ ...said('networks', { networks }), source: site.name, at: site.observedAt }],
+        offer(ranges, 'pods', freeBlock(ranges, 'pods', 4, 18)),
+      ),
+    )
   return findings
+}
+
+/** Nobody else holds a part of the range in the routing domain, and the two ranges of the draft lie apart. */
+function checkOverlap(ranges: Ranges, end: End): readonly RawFinding[] {
+  const { planned, parsed, taken } = ranges
+  const { intent, site } = planned
+  const range = parsed[end]
+  if (!range.ok) return []
+  const clashes = taken.flatMap(({ name, range: held }) => {
+    const shared = intersection(held, range.value)
+    return shared ? [{ name, held: formatRange(held), shared: formatRange(shared) }] : []
+  })
+  // Told once, at the services.
+  const pods = end === 'services' ? parsed.pods : null
+  const isOnPods = pods?.ok === true && intersection(pods.value, range.value) !== null
+  if (clashes.length === 0 && !isOnPods) return []
+  const free = freeLike(range.value, avoided(ranges, end))
+  const names = clashes.map(({ name, held }) => `${name} (${held})`)
+  return [
+    stop(
+      'range.overlap',
+      `ranges.${end}`,
+      said('range.overlap', {
+        end,
+        range: intent.ranges[end],
+        names: isOnPods ? [...names, 'this draft’s pods'] : names,
+      }),
+      [
+        ...clashes.slice(0, 4).map(({ name, shared }) => ({
+          ...said('range-shared', { holder: name, range: shared }),
+          source: `address ledger, domain ${site?.domain ?? ''}`,
+        })),
+        ...(isOnPods ? [{ ...said('pods', { pods: intent.ranges.pods }), source: 'draft' }] : []),
+      ],
+      offer(ranges, end, free),
+    ),
+  ]
+}
+
+/** A block of pod addresses for each node, and enough addresses for services. */
+function checkSize(ranges: Ranges): readonly RawFinding[] {
+  const { intent, machines } = ranges.planned
+  const { pods, services } = ranges.parsed
+  if (!pods.ok || !services.ok) return []
+  const { maxPodsPerNode } = intent.ranges
+  const holds = clusterRanges(pods.value, maxPodsPerNode, services.value)
+  const source = 'address plan'
+  if (!holds.ok)
+    return [
+      stop('range.size', 'ranges.pods', quoted('range.too-small', holds.says), [
+        { ...said('node-block'), source },
+      ]),
+    ]
+  const { maxNodes, perNodePrefix, dnsAddress, services: addresses } = holds.value
+  const nodes = machines.length + intent.machines.length
+  if (maxNodes < BigInt(nodes)) {
+    const prefix = perNodePrefix - Math.ceil(Math.log2(nodes))
+    return [
+      stop(
+        'range.size',
+        'ranges.pods',
+        said('range.size', {
+          pods: intent.ranges.pods,
+          maxNodes: Number(maxNodes),
+          maxPodsPerNode,
+          nodes,
+        }),
+        [{ ...said('one-node', { perNodePrefix }), source }],
+        offer(ranges, 'pods', freeLike({ ...pods.value, prefix }, avoided(ranges, 'pods'))),
+      ),
+    ]
+  }
+  if (dnsAddress !== null) return []
+  const free = freeLike({ ...services.value, prefix: 20 }, avoided(ranges, 'services'))
+  return [
+    stop(
+      'range.services-size',
+      'ranges.services',
+      said('range.services-size', {
+        services: intent.ranges.services,
+        addresses: Number(addresses),
+      }),
+      [{ ...said('service-addresses'), source }],
+      offer(ranges, 'services', free),
+    ),
+  ]
+}
+
+export const checkRanges: Check = (planned) => {
+  const { pods, services } = planned.intent.ranges
+  const ranges: Ranges = {
+    planned,
+    parsed: { pods: parseCidr(pods), services: parseCidr(services) },
+    taken: holders(planned),
+    offered: [],
+  }
+  return [
+    ...ends.flatMap((end) => checkReadable(ranges, end)),
+    ...checkFamily(ranges),
+    ...ends.flatMap((end) => checkOverlap(ranges, end)),
+    ...checkSize(ranges),
+  ]
 }

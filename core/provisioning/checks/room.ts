@@ -2,7 +2,8 @@
 
 import { hallRoom } from '../../sizing'
 import { countText, listText } from '../../units'
-import type { Offer } from '../../changes'
+import { type Offer, stop } from '../../changes'
+import type { SiteView } from '../../fleet'
 import type { Check, Planned } from '../planned'
 import { pendingMachines } from '../planned'
 import { put } from './machines'
@@ -136,101 +137,96 @@ export const checkQuota: Check = (planned) => {
   ]
 }
 
-export const checkHostRoom: Check = (planned) => {
-  const { site, machines, intent } = planned
-  if (!site || site.kind !== 'hall') return []
-  const pending = pendingMachines(planned).flatMap((taken) =>
-    taken.zone === undefined
-      ? []
-      : [
-          {
-            name: taken.what,
-            zone: taken.zone,
-            cores: taken.cores ?? 0,
-            memoryBytes: taken.memoryBytes ?? 0,
-            apart: null,
-          },
-        ],
+type HallMachine = Parameters<typeof hallRoom>[2][number]
+
+/** What running changes have reserved and has no host yet. */
+const pendingOnHosts = (planned: Planned): readonly HallMachine[] =>
+  pendingMachines(planned).flatMap(({ what, zone, cores = 0, memoryBytes = 0 }) =>
+    zone === undefined ? [] : [{ name: what, zone, cores, memoryBytes, apart: null }],
   )
-  const wishes = machines.flatMap((machine) =>
-    machine.offered
+
+/** What the draft asks of the hosts; members of a control plane are kept apart. */
+const askedOfHosts = ({ machines, intent }: Planned): readonly HallMachine[] =>
+  machines.flatMap(({ name, zone, offered, role }) =>
+    offered
       ? [
           {
-            name: machine.name,
-            zone: machine.zone,
-            cores: machine.offered.cores,
-            memoryBytes: machine.offered.memoryBytes,
-            apart: machine.role === 'control-plane' ? intent.name : null,
+            name,
+            zone,
+            cores: offered.cores,
+            memoryBytes: offered.memoryBytes,
+            apart: role === 'control-plane' ? intent.name : null,
           },
         ]
       : [],
   )
-  const keepsReserve = site.reservePerZone > 0
-  // What runs have reserved stands before what is drafted: none of it is given up for a better packing.
-  const soon = hallRoom(site.hosts, site.machines, pending, site.overcommit, keepsReserve)
-  const hostOf = new Map(soon.placed.map(({ name, host }) => [name, host]))
-  const occupied = [
-    ...site.machines,
-    ...pending.flatMap((machine) => {
-      const host = hostOf.get(machine.name)
-      return host === undefined ? [] : [{ ...machine, host }]
-    }),
-  ]
-  const room = hallRoom(site.hosts, occupied, wishes, site.overcommit, keepsReserve)
-  const wished = new Map(wishes.map((request) => [request.name, request]))
-  const unfit = room.unfit.filter(({ name }) => wished.has(name))
-  const first = unfit[0]
-  if (!first) return []
-  const out = site.hosts.filter(
-    (host) =>
-      host.service === 'out' && unfit.some(({ name }) => wished.get(name)?.zone === host.zone),
-  )
-  const back =
-    out.length === 0
-      ? []
-      : [
-          {
-            says: `Put ${listText(
-              out.map((host) => host.name),
-              3,
-            )} back in service`,
-            change: {
-              kind: 'site.hosts',
-              intent: { site: site.name, hosts: out.map((host) => host.name), service: 'in' },
-            },
-          },
-        ]
+
+/** Hosts out of service in the zones that are short of room. */
+function backInService(site: SiteView, zones: ReadonlySet<string>): readonly Offer[] {
+  const names = site.hosts
+    .filter((host) => host.service === 'out' && zones.has(host.zone))
+    .map((host) => host.name)
+  if (names.length === 0) return []
   return [
     {
-      level: 'stop',
-      rule: 'hosts.room',
-      field: 'pools',
-      ...said('hosts.room', {
+      says: `Put ${listText(names, 3)} back in service`,
+      change: {
+        kind: 'site.hosts',
+        intent: { site: site.name, hosts: names, service: 'in' },
+      },
+    },
+  ]
+}
+
+export const checkHostRoom: Check = (planned) => {
+  const { site } = planned
+  if (!site || site.kind !== 'hall') return []
+  const keepsReserve = site.reservePerZone > 0
+  const roomFor = (
+    standing: Parameters<typeof hallRoom>[1],
+    asked: readonly HallMachine[],
+  ): ReturnType<typeof hallRoom> =>
+    hallRoom(site.hosts, standing, asked, site.overcommit, keepsReserve)
+  // What runs have reserved stands before what is drafted: none of it is given up for a better packing.
+  const pending = pendingOnHosts(planned)
+  const hostOf = new Map(
+    roomFor(site.machines, pending).placed.map(({ name, host }) => [name, host]),
+  )
+  const reserved = pending.flatMap((machine) => {
+    const host = hostOf.get(machine.name)
+    return host === undefined ? [] : [{ ...machine, host }]
+  })
+  const occupied = [...site.machines, ...reserved]
+  const asked = askedOfHosts(planned)
+  const zoneOf = new Map(asked.map(({ name, zone }) => [name, zone]))
+  const unfit = roomFor(occupied, asked).unfit.filter(({ name }) => zoneOf.has(name))
+  const first = unfit[0]
+  if (!first) return []
+  const fits = (kept: (machine: string) => boolean): boolean =>
+    roomFor(
+      occupied,
+      asked.filter(({ name }) => kept(name)),
+    ).unfit.length === 0
+  return [
+    stop(
+      'hosts.room',
+      'pools',
+      said('hosts.room', {
         unfitCount: unfit.length,
         site: site.name,
         unfit: unfit.map(({ name }) => name),
         why: first.says,
       }),
-      because: unfit.slice(0, 4).map(({ name, says }) => ({
+      unfit.slice(0, 4).map(({ name, says }) => ({
         ...said('machine-unfit', { name, says }),
         source: site.name,
         at: site.observedAt,
       })),
-      offers: [
-        ...back,
-        ...fittingNodes(
-          planned,
-          (kept) =>
-            hallRoom(
-              site.hosts,
-              occupied,
-              wishes.filter((request) => kept(request.name)),
-              site.overcommit,
-              keepsReserve,
-            ).unfit.length === 0,
-        ),
+      [
+        ...backInService(site, new Set(unfit.map(({ name }) => zoneOf.get(name) ?? ''))),
+        ...fittingNodes(planned, fits),
         ...smallerSize(planned),
       ],
-    },
+    ),
   ]
 }

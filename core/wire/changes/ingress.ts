@@ -1,13 +1,13 @@
 /** A host and path led to a service: `wire.ingress`, written as an HTTPRoute; with the name record that leads to it. */
 import { command } from '../../contract'
 import { z } from 'zod'
-import { type RawFinding, ref, type Step, stop } from '../../changes'
-import { type FleetView, listedObjects, siteOf } from '../../fleet'
+import { caution, note, type RawFinding, ref, type Step, stop } from '../../changes'
+import { type ClusterView, type FleetView, listedObjects, siteOf, type SiteView } from '../../fleet'
 import { type HttpRouteObject, objectOfKind, ofKind, type ServiceObject } from '../../objects'
 import { step } from '../../provisioning/steps'
 import { readRoutes } from '..'
 import type { WrittenObject } from '../../manifests/parse'
-import { objectNamed, objectsIn, writes } from './written'
+import { objectNamed, writes } from './written'
 import { said } from './says'
 import { quoted } from '../../contract'
 
@@ -69,16 +69,17 @@ function objectOf(intent: IngressIntent, view: FleetView): WrittenObject & HttpR
   }
 }
 
+/** The name of a host below its site’s domain, or null where it lies elsewhere. */
+const labelAt = (host: string, site: SiteView | undefined): string | null =>
+  site && host.endsWith(`.${site.nameDomain}`) ? host.slice(0, -site.nameDomain.length - 1) : null
+
 function recordStep(intent: IngressIntent, view: FleetView): readonly Step[] {
   const address = ingressAddress(view, intent.cluster)
   const site = siteOf(
     view,
     view.clusters.find((cluster) => cluster.name === intent.cluster)?.site ?? '',
   )
-  const label =
-    site && intent.host.endsWith(`.${site.nameDomain}`)
-      ? intent.host.slice(0, -site.nameDomain.length - 1)
-      : null
+  const label = labelAt(intent.host, site)
   if (!intent.record || intent.remove || !site || address === null || label === null) return []
   const records = [
     ...site.records.filter((record) => record.name !== label),
@@ -95,6 +96,117 @@ function recordStep(intent: IngressIntent, view: FleetView): readonly Step[] {
       seconds: { likely: 8, worst: 20 },
     }),
   ]
+}
+
+const hostForm = /^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)*[a-z0-9]([-a-z0-9]*[a-z0-9])?$/
+
+function checkHost(intent: IngressIntent, view: FleetView): readonly RawFinding[] {
+  const read = readRoutes([{ object: objectOf(intent, view), path: '' }])
+  if (!read.ok)
+    return [
+      stop(
+        'host.readable',
+        read.path.includes('hostnames') ? 'host' : 'path',
+        quoted('route.unreadable', read.says),
+      ),
+    ]
+  return hostForm.test(intent.host)
+    ? []
+    : [stop('host.readable', 'host', said('host.readable', { host: intent.host.slice(0, 80) }))]
+}
+
+/** The service is there and has the port. */
+function checkService(
+  intent: IngressIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const { namespace, port } = intent
+  const service = serviceOf(intent, view)
+  if (!service) {
+    const services = ofKind(listedObjects(view, cluster.name), 'Service')
+      .filter(({ metadata }) => metadata.namespace === namespace)
+      .map(({ metadata }) => metadata.name)
+    return [
+      stop(
+        'service.known',
+        'service',
+        said('callers.service', { namespace, service: intent.service || '(none chosen)' }),
+        [{ ...said('services', { services }), source: cluster.name, at: cluster.observedAt }],
+      ),
+    ]
+  }
+  const ports = (service.spec?.ports ?? []).map((candidate) => candidate.port)
+  if (port === undefined || ports.includes(port)) return []
+  return [
+    stop(
+      'service.port',
+      'port',
+      said('service.port', { service: intent.service, port, ports: ports.map(String) }),
+    ),
+  ]
+}
+
+/** Whether a route leads the same path of the same host somewhere. */
+const leadsSame = ({ spec }: HttpRouteObject, { host, path }: IngressIntent): boolean =>
+  (spec?.hostnames ?? []).includes(host) &&
+  (spec?.rules ?? [])
+    .flatMap((rule) => rule.matches ?? [{}])
+    .some(
+      (match) =>
+        (match.path?.type ?? 'PathPrefix') === 'PathPrefix' && (match.path?.value ?? '/') === path,
+    )
+
+function checkTaken(
+  intent: IngressIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const { host, path } = intent
+  return ofKind(listedObjects(view, cluster.name), 'HTTPRoute')
+    .filter((route) => leadsSame(route, intent))
+    .map(({ metadata }) => `${metadata.namespace ?? 'default'}/${metadata.name}`)
+    .filter((key) => key !== `${intent.namespace}/${intent.name}`)
+    .map((key) =>
+      caution(`route.same.${key}`, 'host', said('host-taken', { theirs: key, host, path }), [
+        { ...said('route', { route: key }), source: cluster.name, at: cluster.observedAt },
+      ]),
+    )
+}
+
+/** The cluster has an address for what comes in, and the host’s name leads to it. */
+function checkWayIn(
+  { host, record: writesRecord }: IngressIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const address = ingressAddress(view, cluster.name)
+  if (address === null)
+    return [
+      caution('ingress.address', 'cluster', said('ingress.address', { cluster: cluster.name }), [
+        { ...said('no-balancer-before'), source: cluster.site },
+      ]),
+    ]
+  const site = siteOf(view, cluster.site)
+  const label = labelAt(host, site)
+  const record = site?.records.find((candidate) => candidate.name === label)
+  if (writesRecord || record?.value === address) return []
+  const says = record
+    ? said('record.missing.name-server-not', {
+        host,
+        record: record.value,
+        site: cluster.site,
+        address,
+      })
+    : said('record.missing.no-name-record', { site: cluster.site, host })
+  const because = [
+    { ...said('records', { recordsCount: site?.records.length ?? 0 }), source: cluster.site },
+  ]
+  const offer = {
+    says: `Write the record: ${host} is ${address}`,
+    change: { patchDraft: [{ op: 'add' as const, path: '/record', value: true }] },
+  }
+  return [note('record.missing', 'record', says, because, label === null ? [] : [offer])]
 }
 
 export const wireIngress = writes<IngressIntent>({
@@ -130,125 +242,12 @@ export const wireIngress = writes<IngressIntent>({
           }),
         ),
       ]
-    const findings: RawFinding[] = []
-    const read = readRoutes([{ object: objectOf(intent, view), path: '' }])
-    if (!read.ok)
-      findings.push(
-        stop(
-          'host.readable',
-          read.path.includes('hostnames') ? 'host' : 'path',
-          quoted('route.unreadable', read.says),
-        ),
-      )
-    else if (
-      !/^(\*\.)?([a-z0-9]([-a-z0-9]*[a-z0-9])?\.)*[a-z0-9]([-a-z0-9]*[a-z0-9])?$/.test(intent.host)
-    )
-      findings.push(
-        stop('host.readable', 'host', said('host.readable', { host: intent.host.slice(0, 80) })),
-      )
-    const service = serviceOf(intent, view)
-    const services = objectsIn(view, cluster.name, 'Service')
-      .filter((object) => object.metadata?.namespace === intent.namespace)
-      .map((object) => object.metadata?.name ?? '')
-    if (!service)
-      findings.push(
-        stop(
-          'service.known',
-          'service',
-          said('callers.service', {
-            namespace: intent.namespace,
-            service: intent.service || '(none chosen)',
-          }),
-          [
-            {
-              ...said('services', { services }),
-              source: cluster.name,
-              at: cluster.observedAt,
-            },
-          ],
-        ),
-      )
-    else if (
-      intent.port !== undefined &&
-      !(service.spec?.ports ?? []).some((port) => port.port === intent.port)
-    )
-      findings.push(
-        stop(
-          'service.port',
-          'port',
-          said('service.port', {
-            service: intent.service,
-            port: intent.port,
-            ports: (service.spec?.ports ?? []).map((port) => String(port.port)),
-          }),
-        ),
-      )
-    for (const object of ofKind(listedObjects(view, cluster.name), 'HTTPRoute')) {
-      const others = `${object.metadata.namespace ?? 'default'}/${object.metadata.name}`
-      const same =
-        others !== key &&
-        (object.spec?.hostnames ?? []).includes(intent.host) &&
-        (object.spec?.rules ?? []).some((rule) =>
-          (rule.matches ?? [{}]).some(
-            (match) =>
-              (match.path?.type ?? 'PathPrefix') === 'PathPrefix' &&
-              (match.path?.value ?? '/') === intent.path,
-          ),
-        )
-      if (same)
-        findings.push({
-          level: 'caution',
-          rule: `route.same.${others}`,
-          field: 'host',
-          ...said('host-taken', { theirs: others, host: intent.host, path: intent.path }),
-          because: [
-            { ...said('route', { route: others }), source: cluster.name, at: cluster.observedAt },
-          ],
-        })
-    }
-    const address = ingressAddress(view, cluster.name)
-    if (address === null)
-      findings.push({
-        level: 'caution',
-        rule: 'ingress.address',
-        field: 'cluster',
-        ...said('ingress.address', { cluster: cluster.name }),
-        because: [{ ...said('no-balancer-before'), source: cluster.site }],
-      })
-    const site = siteOf(view, cluster.site)
-    const label =
-      site && intent.host.endsWith(`.${site.nameDomain}`)
-        ? intent.host.slice(0, -site.nameDomain.length - 1)
-        : null
-    const record = site?.records.find((record) => record.name === label)
-    if (address !== null && !intent.record && record?.value !== address)
-      findings.push({
-        level: 'note',
-        rule: 'record.missing',
-        field: 'record',
-        ...(record
-          ? said('record.missing.name-server-not', {
-              host: intent.host,
-              record: record.value,
-              site: cluster.site,
-              address,
-            })
-          : said('record.missing.no-name-record', { site: cluster.site, host: intent.host })),
-        because: [
-          { ...said('records', { recordsCount: site?.records.length ?? 0 }), source: cluster.site },
-        ],
-        ...(label === null
-          ? {}
-          : {
-              offers: [
-                {
-                  says: `Write the record: ${intent.host} is ${address}`,
-                  change: { patchDraft: [{ op: 'add' as const, path: '/record', value: true }] },
-                },
-              ],
-            }),
-      })
-    return findings
+    return [
+      ...checkHost(intent, view),
+      ...checkService(intent, cluster, view),
+      ...checkTaken(intent, cluster, view),
+      ...checkWayIn(intent, cluster, view),
+    ]
   },
   puts: (intent, view) => (intent.remove ? [] : [objectOf(intent, view)]),
   removes: (intent) =>

@@ -1,9 +1,10 @@
 /** Network policies written or removed: `wire.policy`. What a draft would cut off is walked over the calls of the last day. */
-import { listedObjects } from '../../fleet'
+import { type ClusterView, type FleetView, listedObjects } from '../../fleet'
 import { z } from 'zod'
-import { caution, type RawFinding, ref, stop } from '../../changes'
+import { caution, note, type RawFinding, ref, stop } from '../../changes'
 import { readObjects, schemaOf } from '../../objects'
 import { type BadText, readPolicyWorld } from '..'
+import type { PodEnd, Policy } from '../policy'
 import type { WrittenObject } from '../../manifests/parse'
 import { wayFindings } from './ways'
 import { objectNamed, withObjects, writes } from './written'
@@ -30,6 +31,105 @@ const objectOf = (intent: PolicyIntent): WrittenObject => ({
   spec: intent.spec,
 })
 
+/** A policy as the packet walk reads it, with the pods there are; or what in it cannot be read. */
+type PolicyRead =
+  | { readonly policy: Policy | undefined; readonly pods: readonly PodEnd[] }
+  | { readonly wrong: RawFinding }
+
+function readDraft(object: WrittenObject, cluster: string, view: FleetView): PolicyRead {
+  const parsed = schemaOf('NetworkPolicy')?.safeParse(object)
+  const issue = parsed?.success === false ? parsed.error.issues[0] : undefined
+  if (issue) {
+    const path = issue.path.slice(1).join('.')
+    const says = said('policy.readable', { path, message: issue.message })
+    return { wrong: stop('policy.readable', `spec.${path}`, says) }
+  }
+  const around = listedObjects(view, cluster).filter(
+    ({ kind }) => kind === 'Pod' || kind === 'Namespace',
+  )
+  const bad: BadText[] = []
+  const world = readPolicyWorld(readObjects([...around, object]).located, 'objects', bad)
+  const [first] = bad
+  if (first) {
+    const field = first.path.replace(/^objects\[\d+\]\./, '')
+    return { wrong: stop('policy.readable', field, quoted('policy.unreadable', first.says)) }
+  }
+  return { policy: world.policies[0], pods: [...world.pods.values()] }
+}
+
+/** Whom the policy isolates, or that it selects nobody. */
+function checkSelected(
+  policy: Policy | undefined,
+  pods: readonly PodEnd[],
+  namespace: string,
+  cluster: ClusterView,
+): RawFinding {
+  const field = 'spec.podSelector'
+  const selected = pods.filter((pod) => policy?.selects(pod) === true)
+  if (selected.length === 0)
+    return note('policy.selects', field, said('policy.selects.selects-no-pod', { namespace }), [
+      {
+        ...said('pods-looked-at', {
+          valuesCount: pods.filter((pod) => pod.namespace === namespace).length,
+        }),
+        source: cluster.name,
+        at: cluster.observedAt,
+      },
+    ])
+  const isolates = said('policy.selects.isolates', { selected: selected.map(({ name }) => name) })
+  return note('policy.selects', field, isolates, [
+    {
+      ...said('policy-directions', {
+        ingress: policy?.ingress !== null && policy?.ingress !== undefined,
+        egress: policy?.egress !== null && policy?.egress !== undefined,
+      }),
+      source: 'the policy',
+    },
+  ])
+}
+
+/** Who may call nobody on port 53 finds nobody by name. */
+const cutsOffNames = (policy: Policy | undefined): boolean =>
+  policy?.egress !== null &&
+  policy?.egress !== undefined &&
+  !policy.egress.some(
+    ({ peers, ports }) => peers === null || ports?.some(({ port }) => port === 53),
+  )
+
+function checkWritten(
+  intent: PolicyIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const object = objectOf(intent)
+  const read = readDraft(object, cluster.name, view)
+  if ('wrong' in read) return [read.wrong]
+  const names = cutsOffNames(read.policy)
+    ? [
+        caution('policy.names', 'spec.egress', said('policy.names'), [
+          { ...said('no-rule-port'), source: 'the policy' },
+        ]),
+      ]
+    : []
+  return [
+    checkSelected(read.policy, read.pods, intent.namespace, cluster),
+    ...names,
+    ...wayFindings(view, withObjects(view, cluster.name, [object]), [cluster.name], 'spec'),
+  ]
+}
+
+function checkRemoved(
+  intent: PolicyIntent,
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] {
+  const key = `${intent.namespace}/${intent.name}`
+  if (!objectNamed(view, cluster.name, 'NetworkPolicy', key))
+    return [stop('policy.known', 'name', said('policy.known', { cluster: cluster.name, key }))]
+  const after = withObjects(view, cluster.name, [], [objectOf(intent)])
+  return wayFindings(view, after, [cluster.name], 'name')
+}
+
 export const wirePolicy = writes<PolicyIntent>({
   name: 'wire.policy',
   title: 'Change a network policy',
@@ -39,14 +139,8 @@ export const wirePolicy = writes<PolicyIntent>({
   label: (intent) =>
     `${intent.remove ? 'no policy' : 'policy'} ${intent.name || ''} in ${intent.cluster || 'a cluster'}`,
   check: (intent, cluster, view): readonly RawFinding[] => {
-    const because = [
-      {
-        ...said('namespaces', { namespaces: cluster.namespaces }),
-        source: cluster.name,
-        at: cluster.observedAt,
-      },
-    ]
-    if (!cluster.namespaces.includes(intent.namespace))
+    const { namespaces } = cluster
+    if (!namespaces.includes(intent.namespace))
       return [
         stop(
           'namespace.known',
@@ -55,106 +149,16 @@ export const wirePolicy = writes<PolicyIntent>({
             cluster: cluster.name,
             namespace: intent.namespace || '(none chosen)',
           }),
-          because,
+          [
+            {
+              ...said('namespaces', { namespaces }),
+              source: cluster.name,
+              at: cluster.observedAt,
+            },
+          ],
         ),
       ]
-    const key = `${intent.namespace}/${intent.name}`
-    const existingObject = objectNamed(view, cluster.name, 'NetworkPolicy', key)
-    if (intent.remove) {
-      if (!existingObject)
-        return [stop('policy.known', 'name', said('policy.known', { cluster: cluster.name, key }))]
-      return wayFindings(
-        view,
-        withObjects(view, cluster.name, [], [objectOf(intent)]),
-        [cluster.name],
-        'name',
-      )
-    }
-    const object = objectOf(intent)
-    const parsed = schemaOf('NetworkPolicy')?.safeParse(object)
-    const issue = parsed && !parsed.success ? parsed.error.issues[0] : undefined
-    if (issue)
-      return [
-        stop(
-          'policy.readable',
-          `spec.${issue.path.slice(1).join('.')}`,
-          said('policy.readable', { path: issue.path.slice(1).join('.'), message: issue.message }),
-        ),
-      ]
-    const bad: BadText[] = []
-    const world = readPolicyWorld(
-      readObjects([
-        ...listedObjects(view, cluster.name).filter(
-          (listedObject) => listedObject.kind === 'Pod' || listedObject.kind === 'Namespace',
-        ),
-        object,
-      ]).located,
-      'objects',
-      bad,
-    )
-    const [first] = bad
-    if (first)
-      return [
-        stop(
-          'policy.readable',
-          first.path.replace(/^objects\[\d+\]\./, ''),
-          quoted('policy.unreadable', first.says),
-        ),
-      ]
-    const findings: RawFinding[] = []
-    const [policy] = world.policies
-    const selected = [...world.pods.values()].filter((pod) => policy?.selects(pod) === true)
-    if (selected.length === 0)
-      findings.push({
-        level: 'note',
-        rule: 'policy.selects',
-        field: 'spec.podSelector',
-        ...said('policy.selects.selects-no-pod', { namespace: intent.namespace }),
-        because: [
-          {
-            ...said('pods-looked-at', {
-              valuesCount: [...world.pods.values()].filter(
-                (pod) => pod.namespace === intent.namespace,
-              ).length,
-            }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-      })
-    else
-      findings.push({
-        level: 'note',
-        rule: 'policy.selects',
-        field: 'spec.podSelector',
-        ...said('policy.selects.isolates', {
-          selected: selected.map((pod) => pod.name),
-        }),
-        because: [
-          {
-            ...said('policy-directions', {
-              ingress: policy?.ingress !== null && policy?.ingress !== undefined,
-              egress: policy?.egress !== null && policy?.egress !== undefined,
-            }),
-            source: 'the policy',
-          },
-        ],
-      })
-    if (
-      policy?.egress &&
-      !policy.egress.some(
-        (rule) => rule.peers === null || rule.ports?.some((port) => port.port === 53),
-      )
-    )
-      findings.push(
-        caution('policy.names', 'spec.egress', said('policy.names'), [
-          { ...said('no-rule-port'), source: 'the policy' },
-        ]),
-      )
-    return [
-      ...findings,
-      ...wayFindings(view, withObjects(view, cluster.name, [object]), [cluster.name], 'spec'),
-    ]
+    return intent.remove ? checkRemoved(intent, cluster, view) : checkWritten(intent, cluster, view)
   },
   puts: (intent) => (intent.remove ? [] : [objectOf(intent)]),
   removes: (intent) => (intent.remove ? [objectOf(intent)] : []),

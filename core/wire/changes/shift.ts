@@ -2,13 +2,28 @@
 import { guardedCluster, listing, noCluster } from '../../changes'
 import { command } from '../../contract'
 import { z } from 'zod'
-import { type ChangeKind, longestPath, type RawFinding, ref, type Step, stop } from '../../changes'
-import { clusterOf, type FleetView, listedObjects, siteOf, trafficIn } from '../../fleet'
-import { objectOfKind, slicesOfService } from '../../objects'
+import {
+  caution,
+  type ChangeKind,
+  longestPath,
+  note,
+  type RawFinding,
+  ref,
+  type Step,
+  stop,
+} from '../../changes'
+import {
+  clusterOf,
+  type ClusterView,
+  type FleetView,
+  listedObjects,
+  siteOf,
+  trafficIn,
+} from '../../fleet'
+import { objectOfKind, ofKind, slicesOfService } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
 import { siteSpend } from '../../spend'
 import { listText, numberText } from '../../units'
-import { objectsIn } from './written'
 import { said } from './says'
 
 export const shiftIntent = z.strictObject({
@@ -80,10 +95,7 @@ function loadFindings(
   rate: number,
 ): readonly RawFinding[] {
   const [namespace = ''] = intent.route.split('/')
-  const readyOf = (backend: Backend): number =>
-    slicesOfService(listedObjects(view, intent.cluster), `${namespace}/${backend.name}`)
-      .flatMap((slice) => slice.endpoints ?? [])
-      .filter((endpoint) => endpoint.conditions?.ready !== false).length
+  const readyOf = (backend: Backend): number => readyEndpoints(intent, backend, view)
   const from = shares(backends.map((backend) => backend.weight))
   const to = shares(backends.map((backend) => intent.weights[backend.name] ?? 0))
   const perEndpoint = (part: readonly number[], i: number): number => {
@@ -130,107 +142,127 @@ function loadFindings(
   })
 }
 
+/** Endpoints of a backend that are ready now. */
+function readyEndpoints(intent: ShiftIntent, backend: Backend, view: FleetView): number {
+  const [namespace = ''] = intent.route.split('/')
+  return slicesOfService(listedObjects(view, intent.cluster), `${namespace}/${backend.name}`)
+    .flatMap((slice) => slice.endpoints ?? [])
+    .filter((endpoint) => endpoint.conditions?.ready !== false).length
+}
+
+function unknownRoute(intent: ShiftIntent, cluster: ClusterView, view: FleetView): RawFinding {
+  const routes = ofKind(listedObjects(view, cluster.name), 'HTTPRoute').map(
+    ({ metadata }) => `${metadata.namespace ?? 'default'}/${metadata.name}`,
+  )
+  return stop(
+    'route.known',
+    'route',
+    said('route.known.no-route-rule', {
+      cluster: cluster.name,
+      route: intent.route || '(none chosen)',
+      rule: intent.rule,
+    }),
+    [{ ...said('routes-all', { routes }), source: cluster.name, at: cluster.observedAt }],
+  )
+}
+
+/** Weights are for backends of the route, and not all nothing. */
+function checkWeights(intent: ShiftIntent, backends: readonly Backend[]): readonly RawFinding[] {
+  const names = backends.map((backend) => backend.name)
+  const unknown = Object.keys(intent.weights).filter((name) => !names.includes(name))
+  const sum = names.reduce((total, name) => total + (intent.weights[name] ?? 0), 0)
+  const unknownFinding =
+    unknown.length > 0
+      ? [
+          stop(
+            'weights.known',
+            `weights.${unknown[0] ?? ''}`,
+            said('weights.known', { route: intent.route, unknown, backends: names }),
+          ),
+        ]
+      : []
+  return sum === 0
+    ? [...unknownFinding, stop('weights.sum', 'weights', said('weights.sum'))]
+    : unknownFinding
+}
+
+/** A backend that is to get calls answers them. */
+const checkReady = (
+  intent: ShiftIntent,
+  backends: readonly Backend[],
+  cluster: ClusterView,
+  view: FleetView,
+): readonly RawFinding[] =>
+  backends
+    .filter((backend) => (intent.weights[backend.name] ?? 0) > 0)
+    .filter((backend) => readyEndpoints(intent, backend, view) === 0)
+    .map(({ name }) =>
+      stop(
+        `backend.ready.${name}`,
+        `weights.${name}`,
+        said('no-ready-endpoint', { backend: name }),
+        [{ ...said('no-endpoint-ready'), source: cluster.name, at: cluster.observedAt }],
+      ),
+    )
+
+/** The weights are as they were: nothing would move. */
+function checkSame(
+  intent: ShiftIntent,
+  backends: readonly Backend[],
+  cluster: ClusterView,
+): readonly RawFinding[] {
+  const from = shares(backends.map((backend) => backend.weight))
+  const to = shares(backends.map((backend) => intent.weights[backend.name] ?? 0))
+  const isSame = from.every((share, i) => Math.abs(share - (to[i] ?? 0)) < 1e-9)
+  if (!isSame) return []
+  return [
+    note('weights.same', 'weights', said('weights.same'), [
+      {
+        ...said('shares', {
+          backends: backends.map((backend) => backend.name),
+          percent: from.map((share) => 100 * share),
+        }),
+        source: cluster.name,
+        at: cluster.observedAt,
+      },
+    ]),
+  ]
+}
+
+/** So many calls must fall into a step for their failures to say something. */
+const fewestCalls = 20
+
+function checkGuard(intent: ShiftIntent, rate: number, view: FleetView): readonly RawFinding[] {
+  const calls = rate * intent.everySeconds
+  if (intent.failures >= 1 || calls >= fewestCalls) return []
+  return [
+    caution('guard.calls', 'everySeconds', said('guard.calls', { rate: calls }), [
+      { ...said('calls-second', { rate }), source: `traffic of ${intent.cluster}`, at: view.now },
+    ]),
+  ]
+}
+
 function check(intent: ShiftIntent, view: FleetView): readonly RawFinding[] {
   const cluster = clusterOf(view, intent.cluster)
   if (!cluster) return [noCluster(intent.cluster, view)]
   const silent = listing(cluster, view)
   if (silent.length > 0) return silent
   const backends = backendsOf(intent, view)
-  const routes = objectsIn(view, cluster.name, 'HTTPRoute').map(
-    (object) => `${object.metadata?.namespace ?? 'default'}/${object.metadata?.name ?? ''}`,
-  )
-  if (!backends)
-    return [
-      stop(
-        'route.known',
-        'route',
-        said('route.known.no-route-rule', {
-          cluster: cluster.name,
-          route: intent.route || '(none chosen)',
-          rule: intent.rule,
-        }),
-        [
-          {
-            ...said('routes-all', { routes }),
-            source: cluster.name,
-            at: cluster.observedAt,
-          },
-        ],
-      ),
-    ]
-  const findings: RawFinding[] = []
-  const unknown = Object.keys(intent.weights).filter(
-    (name) => !backends.some((backend) => backend.name === name),
-  )
-  if (unknown.length > 0)
-    findings.push(
-      stop(
-        'weights.known',
-        `weights.${unknown[0] ?? ''}`,
-        said('weights.known', {
-          route: intent.route,
-          unknown,
-          backends: backends.map((backend) => backend.name),
-        }),
-      ),
-    )
-  const sum = backends.reduce((total, backend) => total + (intent.weights[backend.name] ?? 0), 0)
-  if (sum === 0) findings.push(stop('weights.sum', 'weights', said('weights.sum')))
-  if (findings.length > 0) return findings
+  if (!backends) return [unknownRoute(intent, cluster, view)]
+  const wrong = checkWeights(intent, backends)
+  if (wrong.length > 0) return wrong
   const [namespace = ''] = intent.route.split('/')
-  for (const backend of backends.filter((candidate) => (intent.weights[candidate.name] ?? 0) > 0)) {
-    const ready = slicesOfService(listedObjects(view, cluster.name), `${namespace}/${backend.name}`)
-      .flatMap((slice) => slice.endpoints ?? [])
-      .filter((endpoint) => endpoint.conditions?.ready !== false).length
-    if (ready === 0)
-      findings.push(
-        stop(
-          `backend.ready.${backend.name}`,
-          `weights.${backend.name}`,
-          said('no-ready-endpoint', { backend: backend.name }),
-          [{ ...said('no-endpoint-ready'), source: cluster.name, at: cluster.observedAt }],
-        ),
-      )
-  }
-  const from = shares(backends.map((backend) => backend.weight))
-  const to = shares(backends.map((backend) => intent.weights[backend.name] ?? 0))
-  if (from.every((share, i) => Math.abs(share - (to[i] ?? 0)) < 1e-9))
-    findings.push({
-      level: 'note',
-      rule: 'weights.same',
-      field: 'weights',
-      ...said('weights.same'),
-      because: [
-        {
-          ...said('shares', {
-            backends: backends.map((backend) => backend.name),
-            percent: from.map((share) => 100 * share),
-          }),
-          source: cluster.name,
-          at: cluster.observedAt,
-        },
-      ],
-    })
-  const calls = trafficIn(view, cluster.name)
-    .filter((flow) => backends.some((backend) => flow.to === `${namespace}/${backend.name}`))
+  const services = new Set(backends.map((backend) => `${namespace}/${backend.name}`))
+  const rate = trafficIn(view, cluster.name)
+    .filter((flow) => services.has(flow.to))
     .flatMap((flow) => flow.spans.filter((span) => span.until === null))
-  const rate = calls.reduce((total, span) => total + span.perSecond, 0)
-  findings.push(...loadFindings(intent, view, backends, rate))
-  if (intent.failures < 1 && rate * intent.everySeconds < 20)
-    findings.push({
-      level: 'caution',
-      rule: 'guard.calls',
-      field: 'everySeconds',
-      ...said('guard.calls', { rate: rate * intent.everySeconds }),
-      because: [
-        {
-          ...said('calls-second', { rate }),
-          source: `traffic of ${cluster.name}`,
-          at: view.now,
-        },
-      ],
-    })
-  return findings
+    .reduce((total, span) => total + span.perSecond, 0)
+  return [
+    ...checkReady(intent, backends, cluster, view),
+    ...checkSame(intent, backends, cluster),
+    ...loadFindings(intent, view, backends, rate),
+    ...checkGuard(intent, rate, view),
+  ]
 }
 
 export const wireShift: ChangeKind<ShiftIntent> = {

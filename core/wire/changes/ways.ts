@@ -1,5 +1,5 @@
 /** What a change of the ways would do: the flows of the last day, the agents’ way to their API and the expectations, walked before and after. */
-import { caution, type RawFinding, stop } from '../../changes'
+import { caution, note, type RawFinding, stop } from '../../changes'
 import {
   clusterOf,
   type ClusterView,
@@ -83,6 +83,134 @@ export function agentWays(view: FleetView, cluster: ClusterView): readonly WalkQ
     : []
 }
 
+/** Ways walked in the world as it is and as it would be. */
+interface Compared<Way> {
+  readonly all: number
+  readonly lost: readonly { readonly way: Way; readonly by: string; readonly hop: string }[]
+  readonly won: readonly Way[]
+}
+
+function compared<Way>(
+  ways: readonly Way[],
+  queryOf: (way: Way) => WalkQuery,
+  then: ReadyWorld,
+  now: ReadyWorld,
+): Compared<Way> {
+  const walked = ways.map((way) => ({
+    way,
+    before: arrives(then, queryOf(way)),
+    after: arrives(now, queryOf(way)),
+  }))
+  return {
+    all: ways.length,
+    lost: walked
+      .filter(({ before, after }) => before.delivered && !after.delivered)
+      .map(({ way, after: { by, hop } }) => ({ way, by, hop })),
+    won: walked
+      .filter(({ before, after }) => !before.delivered && after.delivered)
+      .map(({ way }) => way),
+  }
+}
+
+/** Nodes that lose the way to their API, or find it again. */
+function agentFindings(
+  { all, lost, won }: Compared<WalkQuery>,
+  cluster: ClusterView,
+  field: string,
+): readonly RawFinding[] {
+  const { name } = cluster
+  const rule = `agents.${name}`
+  const because = [
+    {
+      ...said('nodes-walked-their', { waysCount: all }),
+      source: name,
+      at: cluster.observedAt,
+    },
+  ]
+  const findings: RawFinding[] = []
+  const [first] = lost
+  if (first)
+    findings.push(
+      caution(
+        rule,
+        field,
+        said('no-longer-reach', { cutCount: lost.length, name, hop: first.hop, by: first.by }),
+        because,
+      ),
+    )
+  if (won.length > 0)
+    findings.push(
+      note(rule, field, said('reach-api-again', { mendedCount: won.length, name }), because),
+    )
+  return findings
+}
+
+/** So many lost calls are told of one by one. */
+const mostToldCalls = 12
+
+/** Calls of the last day that would end, or would get through again. */
+function callFindings(
+  { all, lost, won }: Compared<Call>,
+  name: string,
+  field: string,
+  now: string,
+  agentsAreCut: boolean,
+): readonly RawFinding[] {
+  const because = [
+    {
+      ...said('calls-last-day-walked', { callsCount: all }),
+      source: `traffic of ${name}`,
+      at: now,
+    },
+  ]
+  const findings = lost.slice(0, mostToldCalls).map(({ way, hop, by }) =>
+    caution(
+      `calls.${name}.${callText(way)}`,
+      field,
+      said('end-calls-last', {
+        callText: callText(way),
+        hop,
+        by,
+        callsADay: callsADay(way.flow, now),
+      }),
+      because,
+    ),
+  )
+  const rule = `calls.${name}`
+  if (won.length > 0)
+    return [
+      ...findings,
+      note(rule, field, said('get-through', { won: won.map(callText) }), because),
+    ]
+  // Beside nodes that lose their API it would sound as if nothing happened.
+  return all > 0 && lost.length === 0 && !agentsAreCut
+    ? [note(rule, field, said('no-call-last', { name }), because)]
+    : findings
+}
+
+/** Walks that were kept as expected and would no longer hold. */
+function expectedFindings(
+  before: FleetView,
+  after: FleetView,
+  field: string,
+): readonly RawFinding[] {
+  const held = new Set(
+    expectations(before)
+      .filter(({ holds }) => holds)
+      .map(({ name }) => name),
+  )
+  return expectations(after)
+    .filter(({ name, holds }) => !holds && held.has(name))
+    .map(({ name, wanted, says, hop, by }) =>
+      caution(`expected.${name}`, field, said('no-longer-hold', { name, wanted, oneSays: says }), [
+        {
+          ...said('walk-ends', { hop: hop ?? '', byText: byText(by) }),
+          source: 'walked as it would be',
+        },
+      ]),
+    )
+}
+
 /**
  * Findings about what changes for whom. `clusters` are those whose calls are walked; `field` is the field of the intent
  * that the change is about.
@@ -94,118 +222,22 @@ export function wayFindings(
   field: string,
 ): readonly RawFinding[] {
   const [then, now] = [readyWorldOf(before), readyWorldOf(after)]
-  if (!then.ok || !now.ok)
-    return now.ok
-      ? []
-      : [stop('world.readable', field, said('world.readable', { path: now.path, now: now.says }))]
-  const findings: RawFinding[] = []
-  for (const name of clusters) {
+  if (!now.ok)
+    return [
+      stop('world.readable', field, said('world.readable', { path: now.path, now: now.says })),
+    ]
+  if (!then.ok) return []
+  const findings = clusters.flatMap((name) => {
     const cluster = clusterOf(before, name)
-    if (!cluster) continue
-    const ways = agentWays(before, cluster).map((query) => ({
-      query,
-      was: arrives(then.world, query),
-      is: arrives(now.world, query),
-    }))
-    const cut = ways.filter(({ was, is }) => was.delivered && !is.delivered)
-    const mended = ways.filter(({ was, is }) => !was.delivered && is.delivered)
-    const because = [
-      {
-        ...said('nodes-walked-their', { waysCount: ways.length }),
-        source: name,
-        at: cluster.observedAt,
-      },
+    if (!cluster) return []
+    const agents = compared(agentWays(before, cluster), (query) => query, then.world, now.world)
+    const calls = compared(callsOf(before, name), ({ query }) => query, then.world, now.world)
+    return [
+      ...agentFindings(agents, cluster, field),
+      ...callFindings(calls, name, field, before.now, agents.lost.length > 0),
     ]
-    if (cut.length > 0)
-      findings.push(
-        caution(
-          `agents.${name}`,
-          field,
-          said('no-longer-reach', {
-            cutCount: cut.length,
-            name,
-            hop: cut[0]?.is.hop ?? '',
-            by: cut[0]?.is.by ?? '',
-          }),
-          because,
-        ),
-      )
-    if (mended.length > 0)
-      findings.push({
-        level: 'note',
-        rule: `agents.${name}`,
-        field,
-        ...said('reach-api-again', { mendedCount: mended.length, name }),
-        because,
-      })
-    const calls = callsOf(before, name).map((call) => ({
-      call,
-      was: arrives(then.world, call.query),
-      is: arrives(now.world, call.query),
-    }))
-    const lost = calls.filter(({ was, is }) => was.delivered && !is.delivered)
-    const won = calls.filter(({ was, is }) => !was.delivered && is.delivered)
-    const seen = [
-      {
-        ...said('calls-last-day-walked', { callsCount: calls.length }),
-        source: `traffic of ${name}`,
-        at: before.now,
-      },
-    ]
-    for (const { call, is } of lost.slice(0, 12))
-      findings.push(
-        caution(
-          `calls.${name}.${callText(call)}`,
-          field,
-          said('end-calls-last', {
-            callText: callText(call),
-            hop: is.hop,
-            by: is.by,
-            callsADay: callsADay(call.flow, before.now),
-          }),
-          seen,
-        ),
-      )
-    if (won.length > 0)
-      findings.push({
-        level: 'note',
-        rule: `calls.${name}`,
-        field,
-        ...said('get-through', { won: won.map(({ call }) => callText(call)) }),
-        because: seen,
-      })
-    // Beside nodes that lose their API it would sound as if nothing happened.
-    if (calls.length > 0 && lost.length === 0 && won.length === 0 && cut.length === 0)
-      findings.push({
-        level: 'note',
-        rule: `calls.${name}`,
-        field,
-        ...said('no-call-last', { name }),
-        because: seen,
-      })
-  }
-  const was = new Map(expectations(before).map((expectation) => [expectation.name, expectation]))
-  for (const expectation of expectations(after)) {
-    if (expectation.holds || was.get(expectation.name)?.holds !== true) continue
-    findings.push(
-      caution(
-        `expected.${expectation.name}`,
-        field,
-        said('no-longer-hold', {
-          name: expectation.name,
-          wanted: expectation.wanted,
-          oneSays: expectation.says,
-        }),
-        [
-          {
-            ...said('walk-ends', { hop: expectation.hop ?? '', byText: byText(expectation.by) }),
-            source: 'walked as it would be',
-          },
-        ],
-      ),
-    )
-  }
-  return findings
+  })
+  return [...findings, ...expectedFindings(before, after, field)]
 }
 
 export const withSite = (

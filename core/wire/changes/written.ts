@@ -7,6 +7,7 @@ import {
   longestPath,
   type Proof,
   type RawFinding,
+  type Ref,
   ref,
   type Step,
 } from '../../changes'
@@ -84,6 +85,49 @@ const force = (objects: readonly WrittenObject[]): readonly string[] =>
       .map((path) => `${objectKey(object)} ${path}`),
   )
 
+/** The steps that write and remove objects; each is taken back to what was there before it. */
+function writeSteps(
+  cluster: string,
+  says: string,
+  puts: readonly WrittenObject[],
+  removes: readonly WrittenObject[],
+): readonly Step[] {
+  const writing = (id: string, command: Step['command']): Step =>
+    step({
+      id,
+      after: [],
+      group: cluster,
+      says,
+      command,
+      undo: undoing(cluster, id),
+      seconds: { likely: 4, worst: 15 },
+      retry: askRetry,
+    })
+  const write = command('objects.apply', {
+    cluster,
+    objects: puts,
+    manager: 'gyrarch',
+    force: force(puts),
+  })
+  const remove = command('objects.remove', { cluster, objects: removes })
+  return [
+    ...(puts.length > 0 ? [writing('write', write)] : []),
+    ...(removes.length > 0 ? [writing('remove', remove)] : []),
+  ]
+}
+
+const undoing = (cluster: string, id: string) =>
+  command('objects.put-back', { cluster, before: { $from: id, path: 'before' } })
+
+const refOf = (cluster: string, { kind, metadata }: WrittenObject): Ref =>
+  ref(
+    kind.toLowerCase(),
+    cluster,
+    ...(metadata.namespace === undefined ? [] : [metadata.namespace]),
+    metadata.name,
+  )
+
+/** A change kind whose work is objects written to a cluster, or removed from it. */
 export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
   const removes = (intent: Intent, view: FleetView): readonly WrittenObject[] =>
     of.removes?.(intent, view) ?? []
@@ -104,65 +148,23 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
       const cluster = clusterOf(view, name)
       if (!cluster) return [noCluster(name, view)]
       const silent = listing(cluster, view)
-      if (silent.length > 0) return silent
-      return of.check(intent, cluster, view)
+      return silent.length > 0 ? silent : of.check(intent, cluster, view)
     },
     plan: (intent, view) => {
       const name = of.cluster(intent)
       const site = siteOf(view, clusterOf(view, name)?.site ?? '')
       const puts = of.puts(intent, view)
       const gone = removes(intent, view)
-      const back = (id: string) =>
-        command('objects.put-back', { cluster: name, before: { $from: id, path: 'before' } })
-      const steps: Step[] = [
-        ...(puts.length > 0
-          ? [
-              step({
-                id: 'write',
-                after: [],
-                group: name,
-                says: of.says(intent),
-                command: command('objects.apply', {
-                  cluster: name,
-                  objects: puts,
-                  manager: 'gyrarch',
-                  force: force(puts),
-                }),
-                undo: back('write'),
-                seconds: { likely: 4, worst: 15 },
-                retry: askRetry,
-              }),
-            ]
-          : []),
-        ...(gone.length > 0
-          ? [
-              step({
-                id: 'remove',
-                after: [],
-                group: name,
-                says: of.says(intent),
-                command: command('objects.remove', { cluster: name, objects: gone }),
-                undo: back('remove'),
-                seconds: { likely: 4, worst: 15 },
-                retry: askRetry,
-              }),
-            ]
-          : []),
+      const steps = [
+        ...writeSteps(name, of.says(intent), puts, gone),
         ...(of.more?.(intent, view) ?? []),
       ]
       const spend = site ? siteSpend(site).perMonth : 0
-      const refOf = (object: WrittenObject): string =>
-        ref(
-          object.kind.toLowerCase(),
-          name,
-          ...(object.metadata.namespace === undefined ? [] : [object.metadata.namespace]),
-          object.metadata.name,
-        )
       return {
         steps,
         creates: [],
-        alters: puts.map(refOf),
-        removes: gone.map(refOf),
+        alters: puts.map((object) => refOf(name, object)),
+        removes: gone.map((object) => refOf(name, object)),
         ...longestPath(steps),
         spend: { before: spend, after: spend },
         reserves: [],
