@@ -4,6 +4,83 @@ import { node, pod, type TestObject } from '../core/placement/testing/worlds'
 import { seeded } from '../core/units'
 import { type Figure, measure } from './figure'
 
+/** One in ten shapes has one of these: spread over zones, apart from its like, beside its like. */
+const constraints = (app: string) => {
+  const labelSelector = { matchLabels: { app } }
+  const zone = 'topology.kubernetes.io/zone'
+  return [
+    {
+      topologySpreadConstraints: [
+        { maxSkew: 5, topologyKey: zone, whenUnsatisfiable: 'DoNotSchedule', labelSelector },
+      ],
+    },
+    {
+      affinity: {
+        podAntiAffinity: {
+          preferredDuringSchedulingIgnoredDuringExecution: [
+            {
+              weight: 10,
+              podAffinityTerm: { topologyKey: 'kubernetes.io/hostname', labelSelector },
+            },
+          ],
+        },
+      },
+    },
+    {
+      affinity: {
+        podAffinity: {
+          requiredDuringSchedulingIgnoredDuringExecution: [{ topologyKey: zone, labelSelector }],
+        },
+      },
+    },
+  ]
+}
+
+const shapeOf = (s: number) => {
+  const app = `app-${s}`
+  return {
+    app,
+    spec: s % 10 === 0 ? (constraints(app)[(s / 10) % 3] ?? {}) : {},
+    cpu: `${100 + (s % 20) * 50}m`,
+    memory: `${128 + (s % 16) * 128}Mi`,
+  }
+}
+
+const nodeName = (i: number): string => `node-${String(i).padStart(5, '0')}`
+
+function largeNode(i: number): TestObject {
+  const zones = ['a', 'b', 'c']
+  const taints = [{ key: 'use', value: 'storage', effect: 'NoSchedule' }]
+  return node(nodeName(i), {
+    cpu: '16',
+    memory: '64Gi',
+    labels: {
+      'topology.kubernetes.io/zone': zones[i % 3] ?? 'a',
+      'gyrarch/pool': `pool-${i % 10}`,
+    },
+    ...(i % 10 === 9 ? { taints } : {}),
+  })
+}
+
+function largePod(
+  i: number,
+  shape: ReturnType<typeof shapeOf>,
+  on: string | undefined,
+): TestObject {
+  const { app, cpu, memory } = shape
+  return pod(`ns-${i % 20}/${app}-${i}`, {
+    cpu,
+    memory,
+    labels: { app },
+    spec: {
+      ...(on === undefined ? {} : { nodeName: on }),
+      containers: [{ name: 'main', resources: { requests: { cpu, memory } } }],
+      ...shape.spec,
+    },
+    ...(on === undefined ? {} : { on }),
+  })
+}
+
 /** Objects of a cluster with as many nodes and pods; pods are of `shapes` shapes, one in ten with spread or affinity. */
 export function largeCluster(
   nodes: number,
@@ -12,87 +89,14 @@ export function largeCluster(
   shapes: number,
 ): readonly TestObject[] {
   const random = seeded(7)
-  const zones = ['a', 'b', 'c']
-  const made: TestObject[] = Array.from({ length: nodes }, (_, i) =>
-    node(`node-${String(i).padStart(5, '0')}`, {
-      cpu: '16',
-      memory: '64Gi',
-      labels: {
-        'topology.kubernetes.io/zone': zones[i % 3] ?? 'a',
-        'gyrarch/pool': `pool-${i % 10}`,
-      },
-      ...(i % 10 === 9 ? { taints: [{ key: 'use', value: 'storage', effect: 'NoSchedule' }] } : {}),
-    }),
-  )
-  const shapeOf = (s: number) => {
-    const app = `app-${s}`
-    const constraint = [
-      {
-        topologySpreadConstraints: [
-          {
-            maxSkew: 5,
-            topologyKey: 'topology.kubernetes.io/zone',
-            whenUnsatisfiable: 'DoNotSchedule',
-            labelSelector: { matchLabels: { app } },
-          },
-        ],
-      },
-      {
-        affinity: {
-          podAntiAffinity: {
-            preferredDuringSchedulingIgnoredDuringExecution: [
-              {
-                weight: 10,
-                podAffinityTerm: {
-                  topologyKey: 'kubernetes.io/hostname',
-                  labelSelector: { matchLabels: { app } },
-                },
-              },
-            ],
-          },
-        },
-      },
-      {
-        affinity: {
-          podAffinity: {
-            requiredDuringSchedulingIgnoredDuringExecution: [
-              {
-                topologyKey: 'topology.kubernetes.io/zone',
-                labelSelector: { matchLabels: { app } },
-              },
-            ],
-          },
-        },
-      },
-    ]
-    return {
-      app,
-      spec: s % 10 === 0 ? (constraint[(s / 10) % 3] ?? {}) : {},
-      cpu: `${100 + (s % 20) * 50}m`,
-      memory: `${128 + (s % 16) * 128}Mi`,
-    }
+  const pick = (count: number): number => Math.floor(random() * count)
+  const made = Array.from({ length: nodes }, (_, i) => largeNode(i))
+  for (let i = 0; i < running; i++) {
+    const on = nodeName(pick(nodes))
+    made.push(largePod(i, shapeOf(pick(shapes)), on))
   }
-  const add = (i: number, on: string | undefined): void => {
-    const shape = shapeOf(Math.floor(random() * shapes))
-    made.push(
-      pod(`ns-${i % 20}/${shape.app}-${i}`, {
-        cpu: shape.cpu,
-        memory: shape.memory,
-        labels: { app: shape.app },
-        spec: {
-          ...(on === undefined ? {} : { nodeName: on }),
-          containers: [
-            { name: 'main', resources: { requests: { cpu: shape.cpu, memory: shape.memory } } },
-          ],
-          ...shape.spec,
-        },
-        ...(on === undefined ? {} : { on }),
-      }),
-    )
-  }
-  for (let i = 0; i < running; i++)
-    add(i, `node-${String(Math.floor(random() * nodes)).padStart(5, '0')}`)
-  for (let i = 0; i < waiting; i++) add(running + i, undefined)
+  for (let i = 0; i < waiting; i++)
+    made.push(largePod(running + i, shapeOf(pick(shapes)), undefined))
   return made
 }
 

@@ -17,6 +17,86 @@ const ip = (base: number, n: number): string => {
 }
 const base = (a: number, b: number): number => a * 2 ** 24 + b * 2 ** 16
 
+type Pick = (count: number) => number
+
+const podOf = (i: number, nodes: number) => ({
+  kind: 'Pod',
+  metadata: {
+    namespace: `ns-${i % 20}`,
+    name: `p-${i}`,
+    labels: { app: `a${i % 60}`, tier: `t${i % 3}` },
+  },
+  spec: {
+    nodeName: `n-${i % nodes}`,
+    containers: [{ name: 'c', ports: [{ name: 'web', containerPort: 8080 }] }],
+  },
+  status: {
+    phase: 'Running',
+    podIP: ip(base(10, 124), i + 1),
+    hostIP: ip(base(10, 44), (i % nodes) + 10),
+  },
+})
+
+/** Whom a policy lets by: a team’s namespaces, an app’s pods, a range of addresses. */
+function peerOf(i: number, pick: Pick): unknown {
+  if (i % 3 === 0) return { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } }
+  if (i % 3 === 1) return { podSelector: { matchLabels: { app: `a${pick(60)}` } } }
+  return { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
+}
+
+function policyOf(i: number, pick: Pick): unknown {
+  const peer = peerOf(i, pick)
+  return {
+    kind: 'NetworkPolicy',
+    metadata: { namespace: `ns-${i % 20}`, name: `np-${i}` },
+    spec: {
+      podSelector: { matchLabels: { tier: `t${pick(3)}` } },
+      ...(i % 2 === 0
+        ? { ingress: [{ from: [peer], ports: [{ port: 8080 }] }] }
+        : { egress: [{ to: [peer] }, { to: [{ ipBlock: { cidr: '10.0.0.0/8' } }] }] }),
+    },
+  }
+}
+
+const ruleOf = (i: number, pick: Pick): FirewallRule =>
+  firewallRuleSchema.parse({
+    name: `r-${i}`,
+    priority: pick(1000),
+    direction: i % 2 === 0 ? 'out' : 'in',
+    action: i % 3 === 0 ? 'deny' : 'allow',
+    from: [`10.44.${pick(2)}.${pick(8) * 32}/27`],
+    to: [`10.52.${pick(8)}.0/24`],
+    ports: [String(1 + pick(9000))],
+    protocol: 'tcp',
+  })
+
+/** The site of the cluster, and a neighbour that it has a way to. */
+const sitesWith = (firewall: readonly FirewallRule[]): readonly unknown[] => [
+  {
+    name: 'east',
+    domain: 'd',
+    networks: [{ name: 'east', range: '10.44.0.0/20' }],
+    routes: [{ network: 'east', to: '0.0.0.0/0' }],
+    firewall,
+    translations: [
+      { name: 'keep', priority: 1, kind: 'keep', to: ['10.0.0.0/8'] },
+      { name: 'up', priority: 2, kind: 'translate', becomes: '172.31.250.3' },
+    ],
+    fronts: [],
+    records: [],
+  },
+  {
+    name: 'north',
+    domain: 'd',
+    networks: [{ name: 'north', range: '10.52.0.0/20' }],
+    routes: [{ network: 'north', to: '10.44.0.0/20' }],
+    firewall,
+    translations: [],
+    fronts: [],
+    records: [],
+  },
+]
+
 /** One cluster of as many nodes and pods, policies over them, and a firewall before a neighbouring site. */
 export function largeWorld(
   nodes: number,
@@ -25,68 +105,16 @@ export function largeWorld(
   rules: number,
 ): WalkWorld {
   const random = seeded(11)
-  const pick = (n: number): number => Math.floor(random() * n)
-  const objects: unknown[] = Array.from({ length: 20 }, (_, i) => ({
-    kind: 'Namespace',
-    metadata: { name: `ns-${i}`, labels: { team: `t${i % 5}` } },
-  }))
-  for (let i = 0; i < pods; i++)
-    objects.push({
-      kind: 'Pod',
-      metadata: {
-        namespace: `ns-${i % 20}`,
-        name: `p-${i}`,
-        labels: { app: `a${i % 60}`, tier: `t${i % 3}` },
-      },
-      spec: {
-        nodeName: `n-${i % nodes}`,
-        containers: [{ name: 'c', ports: [{ name: 'web', containerPort: 8080 }] }],
-      },
-      status: {
-        phase: 'Running',
-        podIP: ip(base(10, 124), i + 1),
-        hostIP: ip(base(10, 44), (i % nodes) + 10),
-      },
-    })
-  for (let i = 0; i < policies; i++) {
-    let peer:
-      | {
-          namespaceSelector: { matchLabels: { team: string } }
-          podSelector?: never
-          ipBlock?: never
-        }
-      | {
-          podSelector: { matchLabels: { app: string } }
-          namespaceSelector?: never
-          ipBlock?: never
-        }
-      | { ipBlock: { cidr: string }; namespaceSelector?: never; podSelector?: never }
-    if (i % 3 === 0) peer = { namespaceSelector: { matchLabels: { team: `t${pick(5)}` } } }
-    else if (i % 3 === 1) peer = { podSelector: { matchLabels: { app: `a${pick(60)}` } } }
-    else peer = { ipBlock: { cidr: `10.124.${pick(20)}.0/24` } }
-    objects.push({
-      kind: 'NetworkPolicy',
-      metadata: { namespace: `ns-${i % 20}`, name: `np-${i}` },
-      spec: {
-        podSelector: { matchLabels: { tier: `t${pick(3)}` } },
-        ...(i % 2 === 0
-          ? { ingress: [{ from: [peer], ports: [{ port: 8080 }] }] }
-          : { egress: [{ to: [peer] }, { to: [{ ipBlock: { cidr: '10.0.0.0/8' } }] }] }),
-      },
-    })
-  }
-  const firewall = Array.from({ length: rules }, (_, i) =>
-    firewallRuleSchema.parse({
-      name: `r-${i}`,
-      priority: pick(1000),
-      direction: i % 2 === 0 ? 'out' : 'in',
-      action: i % 3 === 0 ? 'deny' : 'allow',
-      from: [`10.44.${pick(2)}.${pick(8) * 32}/27`],
-      to: [`10.52.${pick(8)}.0/24`],
-      ports: [String(1 + pick(9000))],
-      protocol: 'tcp',
-    }),
-  )
+  const pick: Pick = (count) => Math.floor(random() * count)
+  const objects: readonly unknown[] = [
+    ...Array.from({ length: 20 }, (_, i) => ({
+      kind: 'Namespace',
+      metadata: { name: `ns-${i}`, labels: { team: `t${i % 5}` } },
+    })),
+    ...Array.from({ length: pods }, (_, i) => podOf(i, nodes)),
+    ...Array.from({ length: policies }, (_, i) => policyOf(i, pick)),
+  ]
+  const firewall = Array.from({ length: rules }, (_, i) => ruleOf(i, pick))
   return walkWorldSchema.parse({
     clusters: [
       {
@@ -103,31 +131,7 @@ export function largeWorld(
         objects,
       },
     ],
-    sites: [
-      {
-        name: 'east',
-        domain: 'd',
-        networks: [{ name: 'east', range: '10.44.0.0/20' }],
-        routes: [{ network: 'east', to: '0.0.0.0/0' }],
-        firewall,
-        translations: [
-          { name: 'keep', priority: 1, kind: 'keep', to: ['10.0.0.0/8'] },
-          { name: 'up', priority: 2, kind: 'translate', becomes: '172.31.250.3' },
-        ],
-        fronts: [],
-        records: [],
-      },
-      {
-        name: 'north',
-        domain: 'd',
-        networks: [{ name: 'north', range: '10.52.0.0/20' }],
-        routes: [{ network: 'north', to: '10.44.0.0/20' }],
-        firewall,
-        translations: [],
-        fronts: [],
-        records: [],
-      },
-    ],
+    sites: sitesWith(firewall),
     peers: [],
   })
 }

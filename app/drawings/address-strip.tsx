@@ -79,13 +79,112 @@ function lens(place: number, focus: number | null): number {
   return focus + Math.sign(place - focus) * moved * side
 }
 
-export function AddressStrip({ range, holders, label, height = 22, onDrag }: AddressStripProps) {
+interface Dragged {
+  readonly from: number
+  readonly to: number
+}
+
+/** The first and last address of what was dragged over. */
+function spanOf(within: Range, { from, to }: Dragged): readonly [string, string] {
+  const size = within.last - within.first + 1n
+  const at = (part: number): bigint =>
+    within.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
+  const text = (value: bigint): string => formatAddress({ family: within.family, value })
+  const last = at(Math.max(from, to))
+  return [text(at(Math.min(from, to))), text(last > within.last ? within.last : last)]
+}
+
+/** The pointer on a strip: what it magnifies, or what it drags over. */
+function usePointer(within: Range | null, onDrag: AddressStripProps['onDrag']) {
   const [focus, setFocus] = useState<number | null>(null)
-  const [drag, setDrag] = useState<{ readonly from: number; readonly to: number } | null>(null)
-  const within = parseRange(range)
-  if (!within.ok) return <p className="soft">{within.says}</p>
-  const segments = segmentsOf(within.value, holders)
-  // What is the reader's own, what collides and what is large comes first; the rest is named by pointing at it.
+  const [drag, setDrag] = useState<Dragged | null>(null)
+  return {
+    focus,
+    drag,
+    handlers: {
+      onPointerDown: (event: PointerEvent<SVGSVGElement>): void => {
+        if (!onDrag) return
+        const at = pointed(event)
+        event.currentTarget.setPointerCapture(event.pointerId)
+        setFocus(null)
+        setDrag({ from: at, to: at })
+      },
+      onPointerMove: (event: PointerEvent<SVGSVGElement>): void => {
+        if (drag) setDrag({ from: drag.from, to: pointed(event) })
+        // While carving, what is dragged over stays where it is.
+        else setFocus(onDrag ? null : pointed(event))
+      },
+      onPointerUp: (event: PointerEvent<SVGSVGElement>): void => {
+        if (!drag || !onDrag || !within) return
+        setDrag(null)
+        // Where it ends is where the pointer is now, not where it was drawn last.
+        onDrag(...spanOf(within, { from: drag.from, to: pointed(event) }))
+      },
+      onPointerLeave: (): void => setFocus(null),
+    },
+  }
+}
+
+function fillOf({ holder, collides }: Segment): string {
+  if (collides) return 'url(#collision)'
+  if (holder.mine) return 'var(--brass)'
+  return holder.inner ? 'var(--petrol)' : 'var(--arc-4)'
+}
+
+/** From where a part is drawn: inner ones low, every second one of a collision in the lower half. */
+function topOf({ holder, collides }: Segment, index: number, height: number): number {
+  if (holder.inner) return height * 0.55
+  return collides && index % 2 === 1 ? height / 2 : 1
+}
+
+function CollisionHatch() {
+  return (
+    <defs>
+      <pattern
+        id="collision"
+        width="8"
+        height="8"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <rect width="8" height="8" fill="var(--sheet)" />
+        <path d="M0 0v8" stroke="var(--broken)" strokeWidth="5" />
+      </pattern>
+    </defs>
+  )
+}
+
+function Parts({
+  segments,
+  height,
+  x,
+}: {
+  readonly segments: readonly Segment[]
+  readonly height: number
+  readonly x: (place: number) => number
+}) {
+  return segments.map((segment, i) => {
+    const { holder, start, end, collides } = segment
+    const left = x(start)
+    const right = Math.max(left + 1.5, x(end))
+    return (
+      <rect
+        key={`${holder.name}${holder.range}`}
+        x={left}
+        y={topOf(segment, i, height)}
+        width={right - left}
+        height={holder.inner || collides ? height * 0.45 : height - 2}
+        fill={fillOf(segment)}
+        className="strip-part"
+      >
+        <title>{`${holder.name}: ${holder.range}`}</title>
+      </rect>
+    )
+  })
+}
+
+/** The reader’s own, what collides and what is large is named; the rest by pointing at it. */
+function PartNames({ segments }: { readonly segments: readonly Segment[] }) {
   const named = [...segments]
     .sort(
       (a, b) =>
@@ -94,7 +193,31 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
         b.end - b.start - (a.end - a.start),
     )
     .slice(0, mostNamed)
-  const x = (place: number): number => lens(place, focus) * width
+  return (
+    <figcaption className="strip-names">
+      {named.map(({ holder, collides }) => (
+        <span
+          key={`${holder.name}${holder.range}`}
+          data-mine={holder.mine ?? false}
+          data-collides={collides}
+        >
+          <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name}{' '}
+          <span className="mono">{holder.range}</span>
+        </span>
+      ))}
+      {segments.length > named.length ? (
+        <span>and {segments.length - named.length} more, named where they are pointed at</span>
+      ) : null}
+    </figcaption>
+  )
+}
+
+export function AddressStrip({ range, holders, label, height = 22, onDrag }: AddressStripProps) {
+  const within = parseRange(range)
+  const { focus, drag, handlers } = usePointer(within.ok ? within.value : null, onDrag)
+  if (!within.ok) return <p className="soft">{within.says}</p>
+  const segments = segmentsOf(within.value, holders)
+  const told = segments.map(({ holder }) => `${holder.name} ${holder.range}`).join(', ')
   return (
     <figure className="address-strip" aria-label={label}>
       <svg
@@ -102,48 +225,11 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
         preserveAspectRatio="none"
         style={{ height }}
         role="img"
-        aria-label={`${label}: ${segments.map(({ holder }) => `${holder.name} ${holder.range}`).join(', ') || 'all free'}`}
+        aria-label={`${label}: ${told || 'all free'}`}
         data-drags={onDrag !== undefined}
-        onPointerDown={(event) => {
-          if (!onDrag) return
-          const at = pointed(event)
-          event.currentTarget.setPointerCapture(event.pointerId)
-          setFocus(null)
-          setDrag({ from: at, to: at })
-        }}
-        onPointerMove={(event) => {
-          if (drag) setDrag({ from: drag.from, to: pointed(event) })
-          // While carving, what is dragged over stays where it is.
-          else setFocus(onDrag ? null : pointed(event))
-        }}
-        onPointerUp={(event) => {
-          if (!drag || !onDrag) return
-          setDrag(null)
-          // Where it ends is where the pointer is now, not where it was drawn last.
-          const to = pointed(event)
-          const [low, high] = [Math.min(drag.from, to), Math.max(drag.from, to)]
-          const size = within.value.last - within.value.first + 1n
-          const place = (part: number): bigint =>
-            within.value.first + (size * BigInt(Math.round(part * 1e9))) / 1_000_000_000n
-          const last = place(high)
-          const text = (value: bigint): string =>
-            formatAddress({ family: within.value.family, value })
-          onDrag(text(place(low)), text(last > within.value.last ? within.value.last : last))
-        }}
-        onPointerLeave={() => setFocus(null)}
+        {...handlers}
       >
-        <defs>
-          <pattern
-            id="collision"
-            width="8"
-            height="8"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width="8" height="8" fill="var(--sheet)" />
-            <path d="M0 0v8" stroke="var(--broken)" strokeWidth="5" />
-          </pattern>
-        </defs>
+        <CollisionHatch />
         {drag ? (
           <rect
             x={Math.min(drag.from, drag.to) * width}
@@ -162,48 +248,9 @@ export function AddressStrip({ range, holders, label, height = 22, onDrag }: Add
           className="strip-frame"
           vectorEffect="non-scaling-stroke"
         />
-        {segments.map(({ holder, start, end, collides }, i) => {
-          const left = x(start)
-          const right = Math.max(left + 1.5, x(end))
-          const thin = holder.inner || collides
-          return (
-            <rect
-              key={`${holder.name}${holder.range}`}
-              x={left}
-              y={holder.inner ? height * 0.55 : collides && i % 2 === 1 ? height / 2 : 1}
-              width={right - left}
-              height={thin ? height * 0.45 : height - 2}
-              fill={
-                collides
-                  ? 'url(#collision)'
-                  : holder.mine
-                    ? 'var(--brass)'
-                    : holder.inner
-                      ? 'var(--petrol)'
-                      : 'var(--arc-4)'
-              }
-              className="strip-part"
-            >
-              <title>{`${holder.name}: ${holder.range}`}</title>
-            </rect>
-          )
-        })}
+        <Parts segments={segments} height={height} x={(place) => lens(place, focus) * width} />
       </svg>
-      <figcaption className="strip-names">
-        {named.map(({ holder, collides }) => (
-          <span
-            key={`${holder.name}${holder.range}`}
-            data-mine={holder.mine ?? false}
-            data-collides={collides}
-          >
-            <i className={holder.inner ? 'inner' : ''} aria-hidden /> {holder.name}{' '}
-            <span className="mono">{holder.range}</span>
-          </span>
-        ))}
-        {segments.length > named.length ? (
-          <span>and {segments.length - named.length} more, named where they are pointed at</span>
-        ) : null}
-      </figcaption>
+      <PartNames segments={segments} />
     </figure>
   )
 }

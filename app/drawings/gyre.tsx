@@ -173,47 +173,165 @@ export interface GyreProps {
   readonly line: string
 }
 
-const wordOf = (item: Arc): string =>
-  `${item.kind} ${item.name}, ${item.state}${item.readingText === '' || item.readingText === item.state ? '' : `, ${item.readingText}`}`
+/** Nodes and pods have nothing inside to zoom in to. */
+const isLeaf = ({ kind }: Arc): boolean => kind === 'node' || kind === 'pod'
 
-export const Gyre = memo(function Gyre({
-  layout,
+/** The reading of an arc, where it says more than its state. */
+const readingOf = ({ readingText, state }: Arc): string =>
+  readingText === '' || readingText === state ? '' : `, ${readingText}`
+
+const wordOf = (item: Arc): string => `${item.kind} ${item.name}, ${item.state}${readingOf(item)}`
+
+const pointedText = (item: Arc): string =>
+  item.band ? item.readingText : `${item.kind}, ${item.state}${readingOf(item)}`
+
+/** The arc a key leads to from another: round the ring, or to the ring outside or inside; undefined for any other key. */
+function arcFrom(arcs: readonly Arc[], index: number, key: string): number | undefined {
+  const item = arcs[index]
+  if (!item) return undefined
+  const ring = arcs.flatMap((arc, i) => (arc.depth === item.depth ? [i] : []))
+  const place = ring.indexOf(index)
+  const middle = (item.start + item.end) / 2
+  const over = (depth: number): number =>
+    arcs.findIndex((arc) => arc.depth === depth && arc.start <= middle && middle <= arc.end)
+  switch (key) {
+    case 'ArrowRight':
+      return ring[(place + 1) % ring.length]
+    case 'ArrowLeft':
+      return ring[(place - 1 + ring.length) % ring.length]
+    case 'ArrowUp':
+      return over(item.depth + 1)
+    case 'ArrowDown':
+      return over(item.depth - 1)
+    default:
+      return undefined
+  }
+}
+
+function Hatch({
+  id,
+  size: step,
+  ground,
+  ink,
+  thickness,
+}: {
+  readonly id: string
+  readonly size: number
+  readonly ground: string
+  readonly ink: string
+  readonly thickness: number
+}) {
+  return (
+    <pattern
+      id={id}
+      width={step}
+      height={step}
+      patternUnits="userSpaceOnUse"
+      patternTransform="rotate(45)"
+    >
+      <rect width={step} height={step} fill={`var(${ground})`} />
+      <path d={`M0 0v${step}`} stroke={`var(${ink})`} strokeWidth={thickness} />
+    </pattern>
+  )
+}
+
+/** What an arc is drawn as: its fill or its bands, its name where there is room, its frame where it is selected. */
+function ArcShape({
+  item,
   reading,
+  rings,
   selected,
-  onSelect,
-  onZoom,
+}: {
+  readonly item: Arc
+  readonly reading: Reading
+  readonly rings: Rings
+  readonly selected: boolean
+}) {
+  const outline = path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))
+  return (
+    <>
+      <title>
+        {item.band
+          ? `${item.name}: ${item.readingText}`
+          : `${item.name}: ${item.says || item.state}`}
+      </title>
+      {item.band && reading === 'state' ? (
+        <Band item={item} rings={rings} />
+      ) : (
+        <path d={outline} fill={fillOf(item, reading)} />
+      )}
+      {item.band ? null : <Label item={item} rings={rings} />}
+      {selected && !item.band ? <path d={outline} className="arc-selected" /> : null}
+    </>
+  )
+}
+
+function Centre({
+  layout,
   total,
   line,
-}: GyreProps) {
+  onZoom,
+}: Pick<GyreProps, 'layout' | 'total' | 'line' | 'onZoom'>) {
+  const up = layout.trail[layout.trail.length - 2]
+  const back = (): void => {
+    if (up) onZoom(up.ref)
+  }
+  return (
+    <g
+      className="centre"
+      role="button"
+      tabIndex={up ? 0 : -1}
+      aria-label={up ? `Back to ${up.name}` : 'The whole fleet'}
+      onClick={back}
+      onKeyDown={(event) => {
+        if (!up || (event.key !== 'Enter' && event.key !== ' ')) return
+        event.preventDefault()
+        back()
+      }}
+    >
+      <circle r={hole - 4} />
+      <text y={-30} className="centre-name">
+        {layout.centre.name}
+      </text>
+      <text y={4} className="centre-total">
+        {total}
+      </text>
+      <text y={28} className="centre-line">
+        {line}
+      </text>
+      {up ? (
+        <text y={48} className="centre-line">
+          back to {up.name}
+        </text>
+      ) : null}
+    </g>
+  )
+}
+
+export const Gyre = memo(function Gyre(props: GyreProps) {
+  const { layout, reading, selected, onSelect, onZoom } = props
   const rings = useMemo(() => ringsOf(Math.max(1, layout.rings)), [layout.rings])
   const drawing = useRef<SVGSVGElement>(null)
   const [pointed, setPointed] = useState<Arc | null>(null)
-  const up = layout.trail[layout.trail.length - 2]
-  const move = (event: KeyboardEvent<SVGGElement>, index: number): void => {
-    const item = layout.arcs[index]
-    if (!item) return
-    const focus = (to: number | undefined): void => {
-      if (to === undefined || to < 0) return
-      event.preventDefault()
-      drawing.current?.querySelector<SVGGElement>(`[data-arc="${to}"]`)?.focus()
+  const press = (event: KeyboardEvent<SVGGElement>, item: Arc, index: number): void => {
+    if (event.key === 'Enter') {
+      if (isLeaf(item)) onSelect(item.ref)
+      else onZoom(item.ref)
+      return
     }
-    const ring = layout.arcs.flatMap((arc, i) => (arc.depth === item.depth ? [i] : []))
-    const place = ring.indexOf(index)
-    const middle = (item.start + item.end) / 2
-    const over = (depth: number): number =>
-      layout.arcs.findIndex(
-        (arc) => arc.depth === depth && arc.start <= middle && middle <= arc.end,
-      )
-    if (event.key === 'ArrowRight') focus(ring[(place + 1) % ring.length])
-    else if (event.key === 'ArrowLeft') focus(ring[(place - 1 + ring.length) % ring.length])
-    else if (event.key === 'ArrowUp') focus(over(item.depth + 1))
-    else if (event.key === 'ArrowDown') focus(over(item.depth - 1))
-    else if (event.key === 'Enter')
-      (item.kind === 'node' || item.kind === 'pod' ? onSelect : onZoom)(item.ref)
-    else if (event.key === ' ') {
+    if (event.key === ' ') {
       event.preventDefault()
       onSelect(item.ref)
+      return
     }
+    const to = arcFrom(layout.arcs, index, event.key)
+    if (to === undefined || to < 0) return
+    event.preventDefault()
+    drawing.current?.querySelector<SVGGElement>(`[data-arc="${to}"]`)?.focus()
+  }
+  const choose = (item: Arc): void => {
+    if (item.ref === selected && !isLeaf(item)) onZoom(item.ref)
+    else onSelect(item.ref)
   }
   return (
     <>
@@ -222,9 +340,7 @@ export const Gyre = memo(function Gyre({
         {pointed ? (
           <>
             <b className="mono">{pointed.name}</b>
-            {pointed.band
-              ? pointed.readingText
-              : `${pointed.kind}, ${pointed.state}${pointed.readingText === '' || pointed.readingText === pointed.state ? '' : `, ${pointed.readingText}`}`}
+            {pointedText(pointed)}
           </>
         ) : null}
       </p>
@@ -236,26 +352,8 @@ export const Gyre = memo(function Gyre({
         aria-label="The fleet as rings: sites, clusters, pools, nodes. Arrow keys move, Space selects, Enter zooms."
       >
         <defs>
-          <pattern
-            id="strained-hatch"
-            width="7"
-            height="7"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width="7" height="7" fill="var(--strained)" />
-            <path d="M0 0v7" stroke="var(--ground)" strokeWidth="3" />
-          </pattern>
-          <pattern
-            id="rest-hatch"
-            width="6"
-            height="6"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width="6" height="6" fill="var(--ground)" />
-            <path d="M0 0v6" stroke="var(--resting)" strokeWidth="2" />
-          </pattern>
+          <Hatch id="strained-hatch" size={7} ground="--strained" ink="--ground" thickness={3} />
+          <Hatch id="rest-hatch" size={6} ground="--ground" ink="--resting" thickness={2} />
         </defs>
         {layout.arcs.map((item, index) => (
           <g
@@ -266,72 +364,26 @@ export const Gyre = memo(function Gyre({
             tabIndex={index === 0 || item.ref === selected ? 0 : -1}
             aria-label={item.band ? `${item.readingText} of pool ${item.name}` : wordOf(item)}
             aria-pressed={item.ref === selected}
-            onClick={() =>
-              item.ref === selected && item.kind !== 'node' && item.kind !== 'pod'
-                ? onZoom(item.ref)
-                : onSelect(item.ref)
-            }
+            onClick={() => choose(item)}
             onDoubleClick={() => {
-              if (item.kind !== 'node' && item.kind !== 'pod') onZoom(item.ref)
+              if (!isLeaf(item)) onZoom(item.ref)
             }}
             onPointerEnter={() => setPointed(item)}
             onPointerLeave={() => setPointed(null)}
             onFocus={() => setPointed(item)}
             onBlur={() => setPointed(null)}
-            onKeyDown={(event) => move(event, index)}
+            onKeyDown={(event) => press(event, item, index)}
           >
-            <title>
-              {item.band
-                ? `${item.name}: ${item.readingText}`
-                : `${item.name}: ${item.says || item.state}`}
-            </title>
-            {item.band && reading === 'state' ? (
-              <Band item={item} rings={rings} />
-            ) : (
-              <path
-                d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))}
-                fill={fillOf(item, reading)}
-              />
-            )}
-            {item.band ? null : <Label item={item} rings={rings} />}
-            {item.ref === selected && !item.band ? (
-              <path
-                d={path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))}
-                className="arc-selected"
-              />
-            ) : null}
+            <ArcShape
+              item={item}
+              reading={reading}
+              rings={rings}
+              selected={item.ref === selected}
+            />
           </g>
         ))}
         {pointed ? <PointedLabels layout={layout} pointed={pointed} rings={rings} /> : null}
-        <g
-          className="centre"
-          role="button"
-          tabIndex={up ? 0 : -1}
-          aria-label={up ? `Back to ${up.name}` : 'The whole fleet'}
-          onClick={() => up && onZoom(up.ref)}
-          onKeyDown={(event) => {
-            if (up && (event.key === 'Enter' || event.key === ' ')) {
-              event.preventDefault()
-              onZoom(up.ref)
-            }
-          }}
-        >
-          <circle r={hole - 4} />
-          <text y={-30} className="centre-name">
-            {layout.centre.name}
-          </text>
-          <text y={4} className="centre-total">
-            {total}
-          </text>
-          <text y={28} className="centre-line">
-            {line}
-          </text>
-          {up ? (
-            <text y={48} className="centre-line">
-              back to {up.name}
-            </text>
-          ) : null}
-        </g>
+        <Centre {...props} />
       </svg>
     </>
   )

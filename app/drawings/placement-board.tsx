@@ -3,7 +3,7 @@
  * the same layout. The names below the columns are what is dragged, focused and chosen.
  */
 import { useDraggable } from '@dnd-kit/core'
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
+import { type KeyboardEvent, useEffect, useMemo, type RefObject, useRef, useState } from 'react'
 import type { Board, BoardNode } from '~/core/placement'
 import { countText, bytesText, coresText } from '~/core/units'
 import { blockFrom } from './board-keys'
@@ -194,83 +194,117 @@ function useBlockKeys(blocks: readonly Block[], onWorkload: (key: string) => voi
   return { active, setActive, onKeyDown }
 }
 
+type Chosen = Pick<PlacementBoardProps, 'node' | 'workload'>
+
+/** What is drawn on: a context scaled to the screen, with the tokens of the page. */
+interface Ink {
+  readonly context: CanvasRenderingContext2D
+  readonly token: (name: string) => string
+}
+
+function inkOf(canvas: HTMLCanvasElement, layout: BoardLayout): Ink | null {
+  const context = canvas.getContext('2d')
+  if (!context) return null
+  const style = getComputedStyle(canvas)
+  const scale = window.devicePixelRatio || 1
+  canvas.width = layout.width * scale
+  canvas.height = (layout.height + headHeight) * scale
+  context.setTransform(scale, 0, 0, scale, 0, 0)
+  context.clearRect(0, 0, layout.width, layout.height + headHeight)
+  context.font = `11px ${style.getPropertyValue('--text')}`
+  return { context, token: (name) => style.getPropertyValue(name).trim() }
+}
+
+function drawGroups({ context, token }: Ink, { groups }: BoardLayout): void {
+  context.fillStyle = token('--ink-soft')
+  for (const { pool, zone, x, width } of groups) {
+    const letters = Math.max(2, Math.floor(width / 6))
+    context.fillText([pool, zone].filter(Boolean).join(' · ').slice(0, letters), x, 12)
+  }
+}
+
+function frameOf({ node }: BoardLayout['stacks'][number], chosen: string | null): string {
+  if (node.name === chosen) return '--brass'
+  return node.fate === 'new' ? '--working' : '--border'
+}
+
+function drawStacks({ context, token }: Ink, { stacks }: BoardLayout, chosen: string | null): void {
+  for (const stack of stacks) {
+    const { node, x, y, width, height } = stack
+    const isThere = node.fate === 'stands' || node.fate === 'new'
+    context.fillStyle = token(isThere ? '--sheet' : '--ground')
+    context.strokeStyle = token(frameOf(stack, chosen))
+    context.fillRect(x, y, width, height)
+    context.strokeRect(x + 0.5, y + 0.5, Math.max(1, width - 1), Math.max(1, height - 1))
+  }
+}
+
+function blockFill({ pod }: Block, workload: string | null): string {
+  if (pod.from !== undefined) return '--working'
+  if (pod.workload === workload) return '--petrol'
+  return pod.isDaemon ? '--arc-2' : '--arc-4'
+}
+
+function drawBlocks(
+  { context, token }: Ink,
+  { blocks }: BoardLayout,
+  workload: string | null,
+  active: Block | undefined,
+): void {
+  for (const block of blocks) {
+    const { x, y, width, height } = block
+    context.fillStyle = token(blockFill(block, workload))
+    context.fillRect(x + 1, y, Math.max(1, width - 2), Math.max(0.6, height - 0.5))
+  }
+  if (!active) return
+  context.strokeStyle = token('--brass')
+  context.lineWidth = 2
+  context.strokeRect(active.x, active.y - 1, active.width, Math.max(3, active.height + 2))
+}
+
+/** Draws the board on a canvas whenever it, or what is chosen on it, has changed. */
+function useDrawing(
+  layout: BoardLayout,
+  { node, workload }: Chosen,
+  active: Block | undefined,
+): RefObject<HTMLCanvasElement | null> {
+  const ref = useRef<HTMLCanvasElement>(null)
+  useEffect(() => {
+    const ink = ref.current && inkOf(ref.current, layout)
+    if (!ink) return
+    drawGroups(ink, layout)
+    ink.context.translate(0, headHeight)
+    drawStacks(ink, layout, node)
+    drawBlocks(ink, layout, workload, active)
+  }, [layout, node, workload, active])
+  return ref
+}
+
+const holds = (
+  box: { readonly x: number; readonly y: number; readonly width: number; readonly height: number },
+  x: number,
+  y: number,
+): boolean => x >= box.x && x <= box.x + box.width && y >= box.y && y <= box.y + box.height
+
 function Canvas({
   layout,
   node,
   workload,
   onNode,
   onWorkload,
-}: { readonly layout: BoardLayout } & Pick<
-  PlacementBoardProps,
-  'node' | 'workload' | 'onNode' | 'onWorkload'
->) {
-  const ref = useRef<HTMLCanvasElement>(null)
+}: { readonly layout: BoardLayout } & Chosen & Pick<PlacementBoardProps, 'onNode' | 'onWorkload'>) {
   const { active, onKeyDown } = useBlockKeys(layout.blocks, onWorkload)
   const activeBlock = layout.blocks[active]
-  useEffect(() => {
-    const canvas = ref.current
-    const context = canvas?.getContext('2d')
-    if (!canvas || !context) return
-    const style = getComputedStyle(canvas)
-    const token = (name: string): string => style.getPropertyValue(name).trim()
-    const scale = window.devicePixelRatio || 1
-    canvas.width = layout.width * scale
-    canvas.height = (layout.height + headHeight) * scale
-    context.setTransform(scale, 0, 0, scale, 0, 0)
-    context.clearRect(0, 0, layout.width, layout.height + headHeight)
-    context.font = `11px ${style.getPropertyValue('--text')}`
-    context.fillStyle = token('--ink-soft')
-    for (const group of layout.groups)
-      context.fillText(
-        [group.pool, group.zone]
-          .filter(Boolean)
-          .join(' · ')
-          .slice(0, Math.max(2, Math.floor(group.width / 6))),
-        group.x,
-        12,
-      )
-    context.translate(0, headHeight)
-    for (const stack of layout.stacks) {
-      context.fillStyle = token(
-        stack.node.fate === 'stands' || stack.node.fate === 'new' ? '--sheet' : '--ground',
-      )
-      context.strokeStyle = token(
-        stack.node.name === node ? '--brass' : stack.node.fate === 'new' ? '--working' : '--border',
-      )
-      context.fillRect(stack.x, stack.y, stack.width, stack.height)
-      context.strokeRect(
-        stack.x + 0.5,
-        stack.y + 0.5,
-        Math.max(1, stack.width - 1),
-        Math.max(1, stack.height - 1),
-      )
-    }
-    const fill = (block: Block): string => {
-      if (block.pod.from !== undefined) return '--working'
-      if (block.pod.workload === workload) return '--petrol'
-      if (block.pod.isDaemon) return '--arc-2'
-      return '--arc-4'
-    }
-    for (const block of layout.blocks) {
-      context.fillStyle = token(fill(block))
-      context.fillRect(
-        block.x + 1,
-        block.y,
-        Math.max(1, block.width - 2),
-        Math.max(0.6, block.height - 0.5),
-      )
-    }
-    if (activeBlock) {
-      context.strokeStyle = token('--brass')
-      context.lineWidth = 2
-      context.strokeRect(
-        activeBlock.x,
-        activeBlock.y - 1,
-        activeBlock.width,
-        Math.max(3, activeBlock.height + 2),
-      )
-    }
-  }, [layout, node, workload, activeBlock])
+  const ref = useDrawing(layout, { node, workload }, activeBlock)
+  /** The workload of the block there, else the node of the column there. */
+  const choose = (x: number, y: number): void => {
+    const block = layout.blocks.find((candidate) => holds(candidate, x, y))
+    const column = layout.columns.find(
+      (candidate) => x >= candidate.x && x <= candidate.x + candidate.width,
+    )
+    if (block) onWorkload(block.pod.workload)
+    else if (column) onNode(column.node.name)
+  }
   return (
     <canvas
       ref={ref}
@@ -281,22 +315,7 @@ function Canvas({
       style={{ width: layout.width, height: layout.height + headHeight }}
       onClick={(event) => {
         const box = event.currentTarget.getBoundingClientRect()
-        const x = event.clientX - box.left
-        const y = event.clientY - box.top - headHeight
-        const block = layout.blocks.find(
-          (block) =>
-            x >= block.x &&
-            x <= block.x + block.width &&
-            y >= block.y &&
-            y <= block.y + block.height,
-        )
-        if (block) onWorkload(block.pod.workload)
-        else {
-          const column = layout.columns.find(
-            (column) => x >= column.x && x <= column.x + column.width,
-          )
-          if (column) onNode(column.node.name)
-        }
+        choose(event.clientX - box.left, event.clientY - box.top - headHeight)
       }}
     />
   )

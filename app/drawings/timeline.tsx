@@ -48,6 +48,68 @@ function labelPlace(
   return begin - nameWidth > needed ? { x: begin - 8, anchor: 'end', says: shown.says } : null
 }
 
+/** A step on its row: what it took so far, what was expected, and whether the whole waits for it. */
+function BarShape({
+  bar,
+  scale,
+  selected,
+  onSelect,
+}: {
+  readonly bar: Bar
+  readonly scale: Scale
+  readonly selected: boolean
+  readonly onSelect: (id: string) => void
+}) {
+  const left = scale.x(bar.start)
+  const y = (rowHeight - barHeight) / 2
+  const waiting = bar.state === 'waiting' || bar.state === 'skipped'
+  const end = scale.x(waiting ? bar.expectedEnd : Math.max(bar.end, bar.start))
+  return (
+    <g
+      className="bar-box"
+      role="button"
+      tabIndex={0}
+      aria-label={stateWord(bar)}
+      aria-pressed={selected}
+      onClick={() => onSelect(bar.id)}
+      onKeyDown={(event) => {
+        if (event.key !== 'Enter' && event.key !== ' ') return
+        event.preventDefault()
+        onSelect(bar.id)
+      }}
+    >
+      <title>{stateWord(bar)}</title>
+      {waiting ? null : (
+        <rect
+          className="actual"
+          data-state={bar.state}
+          x={left}
+          y={y}
+          width={Math.max(2, scale.x(bar.end) - left)}
+          height={barHeight}
+        />
+      )}
+      <rect
+        className="estimate"
+        data-waiting={waiting}
+        x={left}
+        y={y - 2}
+        width={Math.max(2, scale.x(bar.expectedEnd) - left)}
+        height={barHeight + 4}
+      />
+      {bar.critical ? (
+        <line
+          className="critical"
+          x1={left}
+          x2={Math.max(left + 2, end)}
+          y1={y + barHeight + 3}
+          y2={y + barHeight + 3}
+        />
+      ) : null}
+    </g>
+  )
+}
+
 function Row({
   group,
   bars,
@@ -68,60 +130,15 @@ function Row({
         {group.length > 22 ? `…${group.slice(-21)}` : group}
         <title>{group}</title>
       </text>
-      {bars.map((bar) => {
-        const left = scale.x(bar.start)
-        const y = (rowHeight - barHeight) / 2
-        const waiting = bar.state === 'waiting' || bar.state === 'skipped'
-        return (
-          <g
-            key={bar.id}
-            className="bar-box"
-            role="button"
-            tabIndex={0}
-            aria-label={stateWord(bar)}
-            aria-pressed={selected === bar.id}
-            onClick={() => onSelect(bar.id)}
-            onKeyDown={(event) => {
-              if (event.key === 'Enter' || event.key === ' ') {
-                event.preventDefault()
-                onSelect(bar.id)
-              }
-            }}
-          >
-            <title>{stateWord(bar)}</title>
-            {waiting ? null : (
-              <rect
-                className="actual"
-                data-state={bar.state}
-                x={left}
-                y={y}
-                width={Math.max(2, scale.x(bar.end) - left)}
-                height={barHeight}
-              />
-            )}
-            <rect
-              className="estimate"
-              data-waiting={waiting}
-              x={left}
-              y={y - 2}
-              width={Math.max(2, scale.x(bar.expectedEnd) - left)}
-              height={barHeight + 4}
-            />
-            {bar.critical ? (
-              <line
-                className="critical"
-                x1={left}
-                x2={Math.max(
-                  left + 2,
-                  scale.x(waiting ? bar.expectedEnd : Math.max(bar.end, bar.start)),
-                )}
-                y1={y + barHeight + 3}
-                y2={y + barHeight + 3}
-              />
-            ) : null}
-          </g>
-        )
-      })}
+      {bars.map((bar) => (
+        <BarShape
+          key={bar.id}
+          bar={bar}
+          scale={scale}
+          selected={selected === bar.id}
+          onSelect={onSelect}
+        />
+      ))}
       {label === null ? null : (
         <text
           x={label.x}

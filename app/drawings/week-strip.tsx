@@ -15,6 +15,9 @@ const left = 44
 const clock = (minutes: number): string =>
   `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`
 
+/** The first and the last hour are written within the strip. */
+const anchors: Readonly<Record<number, 'start' | 'end'>> = { 0: 'start', 24: 'end' }
+
 export function WeekStrip({ rests, now }: WeekStripProps) {
   const width = left + 24 * hour + 1
   return (
@@ -37,12 +40,7 @@ export function WeekStrip({ rests, now }: WeekStripProps) {
         </pattern>
       </defs>
       {[0, 6, 12, 18, 24].map((at) => (
-        <text
-          key={at}
-          x={left + at * hour}
-          y={12}
-          textAnchor={at === 24 ? 'end' : at === 0 ? 'start' : 'middle'}
-        >
+        <text key={at} x={left + at * hour} y={12} textAnchor={anchors[at] ?? 'middle'}>
           {clock(at * 60)}
         </text>
       ))}

@@ -36,21 +36,15 @@ function doingText(run: RunSummary, progress: Progress): string {
   return `${run.state === 'undoing' ? 'undoing ' : ''}${front.group}: ${front.says}${front.state === 'retrying' ? ', to be tried again' : ''}`
 }
 
-export function RunLine({
-  given,
-  now,
-}: {
-  readonly given: readonly RunSummary[]
-  readonly now: string
-}) {
+/** The runs as they were given, kept fresh by the stream. */
+function useRuns(given: readonly RunSummary[]): readonly RunSummary[] {
   const [live, setLive] = useState<{
     readonly from: readonly RunSummary[]
     readonly runs: readonly RunSummary[]
   }>({ from: given, runs: given })
-  const runs = live.from === given ? live.runs : given
   useLive('run', (event: LiveEvents['run']) =>
-    setLive((was) => {
-      const base = was.from === given ? was.runs : given
+    setLive((before) => {
+      const base = before.from === given ? before.runs : given
       return {
         from: given,
         runs: base.map((run) =>
@@ -61,14 +55,53 @@ export function RunLine({
       }
     }),
   )
+  return live.from === given ? live.runs : given
+}
+
+/** The runs beside the foremost one. */
+function MoreRuns({ runs }: { readonly runs: readonly RunSummary[] }) {
   const [open, setOpen] = useState(false)
-  const active = runs
+  if (runs.length === 0) return null
+  return (
+    <span className="more-runs">
+      <button
+        type="button"
+        className="quiet-button"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
+        {runs.length} more
+      </button>
+      {open ? (
+        <ul>
+          {runs.map((run) => (
+            <li key={run.id}>
+              <To path={`/changes/${run.id}`} onClick={() => setOpen(false)}>
+                <span>{run.label}</span>
+                <span className="soft">{run.state}</span>
+              </To>
+            </li>
+          ))}
+        </ul>
+      ) : null}
+    </span>
+  )
+}
+
+export function RunLine({
+  given,
+  now,
+}: {
+  readonly given: readonly RunSummary[]
+  readonly now: string
+}) {
+  const active = useRuns(given)
     .filter((run) => run.state in rank)
     .sort((a, b) => (rank[a.state] ?? 9) - (rank[b.state] ?? 9))
   const first = active[0]
   if (!first) return null
   const progress = progressOf(first.steps, Date.parse(now))
-  const others = active.slice(1)
+  const percent = Math.round(progress.share * 100)
   return (
     <div className="run-line" role="status" aria-label="Runs">
       <To path={`/changes/${first.id}`}>
@@ -80,40 +113,17 @@ export function RunLine({
           data-state={first.state}
           role="progressbar"
           aria-label={`Progress of ${first.label}`}
-          aria-valuenow={Math.round(progress.share * 100)}
+          aria-valuenow={percent}
           aria-valuemin={0}
           aria-valuemax={100}
         >
-          <span style={{ width: `${Math.round(progress.share * 100)}%` }} />
+          <span style={{ width: `${percent}%` }} />
         </span>
         <span className="mono nowrap">
           {first.state === 'halted' ? 'wants you' : `${durationText(progress.secondsLeft)} left`}
         </span>
       </To>
-      {others.length > 0 ? (
-        <span className="more-runs">
-          <button
-            type="button"
-            className="quiet-button"
-            aria-expanded={open}
-            onClick={() => setOpen(!open)}
-          >
-            {others.length} more
-          </button>
-          {open ? (
-            <ul>
-              {others.map((run) => (
-                <li key={run.id}>
-                  <To path={`/changes/${run.id}`} onClick={() => setOpen(false)}>
-                    <span>{run.label}</span>
-                    <span className="soft">{run.state}</span>
-                  </To>
-                </li>
-              ))}
-            </ul>
-          ) : null}
-        </span>
-      ) : null}
+      <MoreRuns runs={active.slice(1)} />
     </div>
   )
 }

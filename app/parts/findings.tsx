@@ -51,6 +51,15 @@ export function standingText(findings: readonly Finding[]): string {
   return 'Nothing stands against it'
 }
 
+function LevelMark({ level }: Pick<Finding, 'level'>) {
+  if (level === 'note') return <b>Note</b>
+  return level === 'stop' ? (
+    <StateGlyph state="broken" title="Stop" />
+  ) : (
+    <StateGlyph state="strained" title="Caution" />
+  )
+}
+
 function OneFinding({
   change,
   finding,
@@ -61,14 +70,7 @@ function OneFinding({
   return (
     <li className="finding" data-level={finding.level} id={`finding-${finding.key}`}>
       <p className="says">
-        {finding.level === 'stop' ? (
-          <StateGlyph state="broken" title="Stop" />
-        ) : finding.level === 'caution' ? (
-          <StateGlyph state="strained" title="Caution" />
-        ) : (
-          <b>Note</b>
-        )}{' '}
-        {finding.says}
+        <LevelMark level={finding.level} /> {finding.says}
       </p>
       {finding.because.length > 0 ? (
         <details open={finding.level === 'stop' && finding.because.length < 4}>

@@ -228,11 +228,11 @@ export function boardOf(
     if (drained.includes(name)) return 'drained'
     return nodesBefore.has(name) ? 'stands' : 'new'
   }
-  const standing = room.nodes
+  const placedNodes = room.nodes
     .slice(0, room.count)
     .map((node, i) => standingNode(room, i, node, fateOf(node.metadata.name), nodeBefore, ownerOf))
   const lost = [...nodesBefore.values()].filter((node) => !names.has(node.metadata.name))
-  const nodes = [...standing, ...lost.map(lostNode)].sort(
+  const nodes = [...placedNodes, ...lost.map(lostNode)].sort(
     (a, b) =>
       compareText(a.pool, b.pool) || compareText(a.zone, b.zone) || byNumber(a.name, b.name),
   )
@@ -242,7 +242,7 @@ export function boardOf(
     board: {
       nodes,
       waiting: waitingGroups(objects, placement.waiting, ownerOf),
-      moves: movesOf(standing),
+      moves: movesOf(placedNodes),
       blocked,
       workloads: workloadList(given),
       zones: [...zones].sort(compareText),

@@ -8,7 +8,7 @@ import {
   type Sequelize,
 } from 'sequelize'
 import type { KnownTrouble } from '../judging/troubles'
-import { json, optionalText, text } from '../records/define'
+import { json, optionalText, text } from '../records/columns'
 
 /** What was written into a case, by whom. */
 export interface CaseNote {

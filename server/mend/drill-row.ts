@@ -7,7 +7,7 @@ import {
   Model,
   type Sequelize,
 } from 'sequelize'
-import { json, optionalText, optionalWhole, text, whole } from '../records/define'
+import { json, optionalText, optionalWhole, text, whole } from '../records/columns'
 
 export class DrillRow extends Model<InferAttributes<DrillRow>, InferCreationAttributes<DrillRow>> {
   declare number: CreationOptional<number>

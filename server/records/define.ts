@@ -2,25 +2,20 @@
 
 import { AddOnVersionRow, ImageRow, ReleaseEdgeRow } from './catalogue-rows'
 import { DataTypes, type Sequelize } from 'sequelize'
+import { type Common, text, optionalText, json, optionalJson, whole } from './columns'
+import { defineChanges, defineRuns } from './define-changes'
 import {
   MadeRow,
   ClusterRow,
   ContactRow,
   DurationRow,
   WindowRow,
-  ChangeRow,
-  StepRow,
-  EvidenceRow,
-  FailureRow,
-  LockRow,
-  ReservationRow,
   JournalRow,
   ReleaseRow,
   LedgerRow,
   KeyRow,
   LoadingRow,
   CredentialRow,
-  JoinRow,
   TemplateRow,
   LayerFileRow,
   ExpectationRow,
@@ -29,17 +24,7 @@ import {
 } from './models'
 import { ShipmentRow, SnapshotScheduleRow } from './storage-rows'
 
-const { BOOLEAN, DATE, INTEGER, JSON: Json, STRING, TEXT } = DataTypes
-
-// The library writes into the definitions it is given, so each column gets one of its own.
-export const text = () => ({ type: STRING, allowNull: false })
-export const optionalText = () => ({ type: STRING, allowNull: true })
-export const json = () => ({ type: Json, allowNull: false })
-export const optionalJson = () => ({ type: Json, allowNull: true })
-export const whole = () => ({ type: INTEGER, allowNull: false })
-export const optionalWhole = () => ({ type: INTEGER, allowNull: true })
-
-type Common = { readonly sequelize: Sequelize; readonly timestamps: false }
+const { BOOLEAN, DATE, INTEGER, TEXT } = DataTypes
 
 /** Clusters, what was made for them, and who signs for them. */
 function defineClusters(common: Common): void {
@@ -115,140 +100,6 @@ function defineClusters(common: Common): void {
   ContactRow.init(
     { site: { ...text(), primaryKey: true }, address: text() },
     { ...common, tableName: 'contacts' },
-  )
-}
-
-/** Changes and their steps. */
-function defineChanges(common: Common): void {
-  ChangeRow.init(
-    {
-      number: { type: INTEGER, primaryKey: true, autoIncrement: true },
-      kind: text(),
-      label: text(),
-      title: optionalText(),
-      intent: json(),
-      version: whole(),
-      state: text(),
-      direction: text(),
-      site: optionalText(),
-      createdAt: { type: DATE, allowNull: false },
-      amendedAt: { type: DATE, allowNull: false },
-      startedAt: optionalText(),
-      endedAt: optionalText(),
-      accepted: json(),
-      findings: optionalJson(),
-      plan: optionalJson(),
-      planDigest: optionalText(),
-      proof: optionalJson(),
-      subjects: optionalJson(),
-      waitsFor: optionalText(),
-      cause: optionalJson(),
-      dueAt: optionalText(),
-      window: optionalText(),
-      confirmed: optionalJson(),
-      returned: optionalJson(),
-      parent: optionalWhole(),
-      position: optionalWhole(),
-      members: optionalWhole(),
-      under: optionalWhole(),
-    },
-    { ...common, tableName: 'changes' },
-  )
-  StepRow.init(
-    {
-      change: { ...whole(), primaryKey: true },
-      id: { ...text(), primaryKey: true },
-      position: whole(),
-      group: text(),
-      says: text(),
-      after: json(),
-      command: json(),
-      undo: optionalJson(),
-      final: { type: BOOLEAN, allowNull: false },
-      likely: { type: DataTypes.DOUBLE, allowNull: false },
-      worst: { type: DataTypes.DOUBLE, allowNull: false },
-      retry: json(),
-      state: text(),
-      attempts: whole(),
-      attemptsBefore: whole(),
-      undoAttempts: whole(),
-      key: optionalText(),
-      undoing: { type: BOOLEAN, allowNull: false },
-      startedAt: optionalText(),
-      endedAt: optionalText(),
-      onTheWall: { type: BOOLEAN, allowNull: false, defaultValue: false },
-      dueAt: optionalText(),
-      result: optionalJson(),
-      cause: optionalJson(),
-    },
-    { ...common, tableName: 'steps' },
-  )
-}
-
-/** What runs leave as evidence, and what they hold. */
-function defineRuns(common: Common): void {
-  EvidenceRow.init(
-    {
-      change: { ...whole(), primaryKey: true },
-      key: { ...text(), primaryKey: true },
-      index: { ...whole(), primaryKey: true },
-      step: text(),
-      at: text(),
-      code: text(),
-      params: { type: Json, allowNull: false },
-      says: { type: TEXT, allowNull: false },
-    },
-    { ...common, tableName: 'evidence' },
-  )
-  FailureRow.init(
-    {
-      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
-      change: whole(),
-      step: text(),
-      attempt: whole(),
-      undoing: { type: BOOLEAN, allowNull: false },
-      at: text(),
-      group: text(),
-      says: text(),
-      command: json(),
-      cause: json(),
-    },
-    { ...common, tableName: 'failures' },
-  )
-  LockRow.init(
-    { ref: { ...text(), primaryKey: true }, change: whole() },
-    { ...common, tableName: 'locks' },
-  )
-  ReservationRow.init(
-    {
-      id: { type: INTEGER, primaryKey: true, autoIncrement: true },
-      change: whole(),
-      kind: text(),
-      site: text(),
-      domain: optionalText(),
-      zone: optionalText(),
-      what: text(),
-      cores: { type: INTEGER, allowNull: true },
-      memoryBytes: { type: DataTypes.BIGINT, allowNull: true },
-    },
-    { ...common, tableName: 'reservations' },
-  )
-  JoinRow.init(
-    {
-      change: { ...whole(), primaryKey: true },
-      machine: { ...text(), primaryKey: true },
-      cluster: text(),
-      site: text(),
-      node: text(),
-      card: text(),
-      address: text(),
-      round: whole(),
-      until: text(),
-      usedAt: optionalText(),
-      facts: optionalJson(),
-      refused: optionalText(),
-    },
-    { ...common, tableName: 'joins' },
   )
 }
 

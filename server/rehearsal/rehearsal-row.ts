@@ -6,7 +6,7 @@ import {
   type Sequelize,
 } from 'sequelize'
 import type { Rehearsal } from '~/core/rehearsal'
-import { json, whole } from '../records/define'
+import { json, whole } from '../records/columns'
 
 export class RehearsalRow extends Model<
   InferAttributes<RehearsalRow>,

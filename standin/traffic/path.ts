@@ -4,13 +4,14 @@
  */
 import { formatAddress, parseAddress } from '../../core/addresses'
 import { record as fields } from '../cluster/manifests'
-import type { Cluster, FirewallRule, Node, Peer, Pod, Site, Translation, World } from '../world'
+import type { Cluster, Node, Peer, Pod, Site, World } from '../world'
 import type { Packet } from './packet'
 import { same, type Sender, podAt } from './packet'
 import { policyAgainst } from './policies'
 import { isHostPod } from './packet'
 import { behindFronts, healthyBehind, listensOn, nodePortAt } from './node-ports'
 import { anyCovers, covers, networkAt } from './ranges'
+import { firstRule, firstTranslation, hasRoute } from './rules'
 import { readyBehind, servicePorts, targetOn, writtenService } from './services'
 
 export interface Fare {
@@ -46,53 +47,6 @@ function siteHolding(world: World, address: string, near: Site | undefined): Sit
     sites.find((site) => site.domain === near?.domain && isOf(world, site, address)) ??
     sites.find((site) => isOf(world, site, address))
   )
-}
-
-function hasRoute(site: Site, network: string | undefined, to: string): boolean {
-  return (
-    network !== undefined &&
-    site.routes.some((route) => route.network === network && covers(route.to, to))
-  )
-}
-
-const portsCover = (ports: readonly string[] | undefined, port: number): boolean =>
-  ports === undefined ||
-  ports.some((candidate) => {
-    const [first = '', last = first] = candidate.split('-')
-    return port >= Number(first) && port <= Number(last)
-  })
-
-function firstRule(
-  site: Site,
-  way: 'in' | 'out',
-  packet: Packet,
-  members: readonly string[],
-): FirewallRule | undefined {
-  const rules = (site.firewall ?? [])
-    .map((rule, place) => ({ rule, place }))
-    .filter(({ rule }) => rule.direction === way && rule.enabled !== false)
-  rules.sort((a, b) => a.rule.priority - b.rule.priority || a.place - b.place)
-  return rules.find(
-    ({ rule }) =>
-      anyCovers(rule.from, packet.source) &&
-      anyCovers(rule.to, packet.destination) &&
-      (rule.protocol === 'any' || rule.protocol.toUpperCase() === packet.protocol) &&
-      portsCover(rule.ports, packet.port) &&
-      (rule.members === undefined || members.some((member) => anyCovers(rule.members, member))),
-  )?.rule
-}
-
-function firstTranslation(site: Site, packet: Packet): Translation | undefined {
-  const rules = (site.translations ?? []).map((rule, place) => ({ rule, place }))
-  rules.sort((a, b) => a.rule.priority - b.rule.priority || a.place - b.place)
-  return rules.find(
-    ({ rule }) =>
-      anyCovers(rule.from, packet.source) &&
-      anyCovers(rule.to, packet.destination) &&
-      (rule.protocol === undefined ||
-        rule.protocol === 'any' ||
-        rule.protocol.toUpperCase() === packet.protocol),
-  )?.rule
 }
 
 /** Everybody outside who listens: partners, and the managed control planes, each of which takes its own site alone. */

@@ -1,7 +1,6 @@
 /** One cluster: its nodes, objects and events, its access file, and the way to take it down. */
 import { z } from 'zod'
-import Button from '@mui/material/Button'
-import { redirect, useFetcher, useNavigate, useSearchParams } from 'react-router'
+import { redirect, useNavigate, useSearchParams } from 'react-router'
 import {
   amissText,
   clusterState,
@@ -19,11 +18,10 @@ import { breath } from '~/server/breath'
 import { askedForm, field, jsonField } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { DraftChange } from '../../parts/draft-change'
 import { Reason } from '../../parts/reason'
 import { StateGlyph, StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
-import { To, useAddress } from '../../parts/to'
+import { useAddress } from '../../parts/to'
 import { Ago, clockText } from '../../parts/when'
 import { reasonFor, withCase } from '../reason-data'
 import { orNotFound, orRefused } from '../refusals'

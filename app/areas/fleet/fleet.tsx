@@ -4,7 +4,6 @@ import { type FleetView } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { bytesText, countText, moneyText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
-import type { FleetPictures } from '~/server/fleet/pictures'
 import type { Gyrarch } from '~/server/gyrarch'
 import { gyrarchContext } from '../../context'
 import { Gyre } from '../../drawings/gyre'
@@ -29,7 +28,6 @@ import './fleet.css'
 import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
 import { Wants } from './wants'
 import { zoomedTree } from './zoomed-tree'
-import { text } from '~/core/objects'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Fleet · Gyrarch' }]
 

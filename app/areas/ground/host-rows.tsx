@@ -146,7 +146,7 @@ interface Packing {
 /** What a host holds: what stands there, what would come from a host that dies, what is tried out. */
 function blocksOf({ site, loss, trial, trialCores }: Packing, host: string): readonly Block[] {
   const machines = new Map(site.machines.map((machine) => [machine.name, machine]))
-  const standing = site.machines
+  const stands = site.machines
     .filter((machine) => machine.host === host)
     .sort((a, b) => (a.name < b.name ? -1 : 1))
     .map(({ name, cores, cluster }): Block => ({
@@ -166,7 +166,7 @@ function blocksOf({ site, loss, trial, trialCores }: Packing, host: string): rea
   const tried = (trial?.placed ?? [])
     .filter((entry) => entry.host === host)
     .map(({ name }): Block => ({ name, cores: trialCores, cluster: null, kind: 'trial' }))
-  return [...standing, ...coming, ...tried]
+  return [...stands, ...coming, ...tried]
 }
 
 /** One zone: its hosts side by side, all to the scale of the largest. The kept share is marked on each, not held by one. */

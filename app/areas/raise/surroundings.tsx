@@ -3,7 +3,7 @@ import Button from '@mui/material/Button'
 import { useContext } from 'react'
 import type { SiteView } from '~/core/fleet'
 import type { RaiseIntent } from '~/core/provisioning'
-import { countText, bytesText, listText, numberText } from '~/core/units'
+import { countText, bytesText, listText } from '~/core/units'
 import { StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { CheckIn, NumberIn, SelectIn, SheetContext, TextIn, useFinding } from './fields'
@@ -395,8 +395,6 @@ export function OnMachines({
 
 export function BootDataLink({ id, machines }: { readonly id: string; readonly machines: number }) {
   return machines === 0 ? null : (
-    <To path={`/changes/${id}/boot`}>
-      Boot data of {numberText(machines)} {machines === 1 ? 'machine' : 'machines'}
-    </To>
+    <To path={`/changes/${id}/boot`}>Boot data of {countText(machines, 'machine')}</To>
   )
 }

@@ -35,7 +35,7 @@ import { RunReason, StepReason } from './reasons'
 import { isOnTheWall, timedBySteps } from './real-time'
 import { Rehearsal } from './rehearsal'
 import { Status } from './status'
-import { isUnderWay, Steps, useSteps } from './steps'
+import { isUnderWay, Steps, useSteps } from './run-steps'
 import type { Route } from './+types/run'
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [

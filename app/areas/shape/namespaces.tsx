@@ -85,15 +85,17 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 
 type Row = Route.ComponentProps['loaderData']['rows'][number]
 
+const amountText = {
+  cpu: (milli: number): string => `${numberText(milli)} m`,
+  memory: bytesText,
+  pods: String,
+}
+
 function quotaText(row: Row, entry: 'cpu' | 'memory' | 'pods'): string {
   const limit = row.hard[entry === 'pods' ? 'pods' : `requests.${entry}`] ?? row.hard[entry]
-  let shown: string
-  if (entry === 'cpu') shown = `${numberText(row.cpu)} m`
-  else if (entry === 'memory') shown = bytesText(row.memory)
-  else shown = String(row.pods)
+  const shown = amountText[entry](row[entry])
   if (limit === undefined) return shown
-  const amount = amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, '')
-  return `${shown} of ${entry === 'cpu' ? `${numberText(amount)} m` : entry === 'memory' ? bytesText(amount) : String(amount)}`
+  return `${shown} of ${amountText[entry](amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, ''))}`
 }
 
 const columns: readonly Column<Row>[] = [

@@ -1,4 +1,4 @@
-import type { Route } from './+types/calls'
+import type { callMatrix } from './calls-data'
 
 /** Who calls whom, whether that is allowed, and how often it happens. */
-export type Call = NonNullable<Route.ComponentProps['loaderData']['cells']>[number]
+export type Call = ReturnType<typeof callMatrix>['cells'][number]

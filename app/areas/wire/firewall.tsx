@@ -23,6 +23,12 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `Firewall of ${loaderData?.site ?? 'no site'} · Gyrarch` },
 ]
 
+/** Whether what decides before a rule does the opposite of it. */
+function oppositeText(opposite: boolean | 'partly' | undefined): string {
+  if (opposite === true) return ', which does the opposite'
+  return opposite === 'partly' ? ', partly the opposite' : ''
+}
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
@@ -55,17 +61,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     rows: order.map(({ rule }) => {
       const unreachable = reviewed?.unreachable.find((entry) => entry.rule === rule.name)
       const redundant = reviewed?.redundant.find((entry) => entry.rule === rule.name)
-      let finding: string
-      if (rule.enabled === false) finding = ''
-      else if (unreachable)
-        finding = `never decides: ${listText(unreachable.by, 3)}${unreachable.opposite === true ? ', which does the opposite' : unreachable.opposite === 'partly' ? ', partly the opposite' : ''}`
-      else if (redundant) finding = `only repeats ${listText(redundant.by, 3)}`
-      else finding = ''
-      return {
-        ...rule,
-        hits: hits.get(rule.name) ?? 0,
-        finding,
-      }
+      let finding = ''
+      if (rule.enabled !== false && unreachable)
+        finding = `never decides: ${listText(unreachable.by, 3)}${oppositeText(unreachable.opposite)}`
+      else if (rule.enabled !== false && redundant)
+        finding = `only repeats ${listText(redundant.by, 3)}`
+      return { ...rule, hits: hits.get(rule.name) ?? 0, finding }
     }),
     meets: Object.fromEntries(
       rules.map((rule) => [rule.name, wouldMeet(rule, traffic, view.now).slice(0, 8)]),
@@ -127,12 +128,103 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+
+function metTitle({ enabled, action }: Row): string {
+  if (enabled !== false) return 'What it is for, of the last day'
+  return action === 'deny'
+    ? 'What it would have stopped yesterday'
+    : 'What it would have let by yesterday'
+}
+
+/** One rule: what it does, what it met, and the changes of it. */
+function RuleReason({
+  site,
+  rule,
+  met,
+}: {
+  readonly site: string
+  readonly rule: Row
+  readonly met: Data['meets'][string]
+}) {
+  const isOff = rule.enabled === false
+  return (
+    <>
+      <div className="soft">rule</div>
+      <h2>{rule.name}</h2>
+      <p>
+        {rule.action === 'allow' ? 'Allows' : 'Denies'} what goes {rule.direction}
+        {isOff ? '; it is off.' : '.'} {rule.finding === '' ? '' : `It ${rule.finding}.`}
+      </p>
+      <h3>{metTitle(rule)}</h3>
+      <ul className="facts">
+        {met.map((entry) => (
+          <li key={`${entry.from}${entry.to}`}>
+            <span className="mono">
+              {entry.from} to {entry.to}:{entry.port}
+            </span>
+            <span className="source">{countText(entry.calls, 'call')}</span>
+          </li>
+        ))}
+        {met.length === 0 ? <li className="soft">No call of the last day.</li> : null}
+      </ul>
+      <div className="acts" style={{ margin: '10px 0 14px' }}>
+        <DraftChange
+          kind="wire.firewall"
+          intent={isOff ? { site, enable: [rule.name] } : { site, disable: [rule.name] }}
+          variant="contained"
+        >
+          {isOff ? 'Draft switching it on' : 'Draft switching it off'}
+        </DraftChange>
+        <DraftChange kind="wire.firewall" intent={{ site, remove: [rule.name] }}>
+          Draft removing it
+        </DraftChange>
+      </div>
+    </>
+  )
+}
+
+/** What is wrong among the rules. */
+function Review({ rows, misread }: Pick<Data, 'rows' | 'misread'>) {
+  const wrong = rows.filter((row) => row.finding !== '')
+  return (
+    <>
+      <h2>
+        {wrong.length === 0
+          ? 'No rule stands in another’s way'
+          : countText(wrong.length, 'rule wants a look', 'rules want a look')}
+      </h2>
+      {misread === null ? null : <Notice>{misread}</Notice>}
+      <ul className="facts">
+        {wrong.map((row) => (
+          <li key={row.name}>
+            <span className="mono">{row.name}</span>
+            <span className="source">{row.finding}</span>
+          </li>
+        ))}
+      </ul>
+      <p className="soft">
+        Choose a rule to see what it met. <To path="/wire/walk">Walk a packet</To> to see which one
+        decides.
+      </p>
+    </>
+  )
+}
+
+function Reason({ data, chosen }: { readonly data: Data; readonly chosen: Row | null }) {
+  const { site, meets } = data
+  if (site === null) return null
+  return chosen ? (
+    <RuleReason site={site} rule={chosen} met={meets[chosen.name] ?? []} />
+  ) : (
+    <Review {...data} />
+  )
+}
+
 export default function FirewallPage({ loaderData }: Route.ComponentProps) {
-  const { site, sites, rows, meets, misread } = loaderData
+  const { site, sites, rows } = loaderData
   const [search, setSearch] = useSearchParams()
   const chosen = rows.find((row) => row.name === search.get('rule')) ?? null
-  const met = chosen ? (meets[chosen.name] ?? []) : []
-  const wrong = rows.filter((row) => row.finding !== '')
   return (
     <Page
       title={site === null ? 'Firewall' : `Firewall of ${site}`}
@@ -144,11 +236,7 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
             value={site ?? ''}
             options={sites}
             onChange={(name) =>
-              setSearch((was) => {
-                was.set('site', name)
-                was.delete('rule')
-                return was
-              })
+              setSearch((before) => (before.set('site', name), before.delete('rule'), before))
             }
           />
           <span className="soft">
@@ -156,74 +244,7 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
           </span>
         </span>
       }
-      reason={
-        site === null ? null : chosen ? (
-          <>
-            <div className="soft">rule</div>
-            <h2>{chosen.name}</h2>
-            <p>
-              {chosen.action === 'allow' ? 'Allows' : 'Denies'} what goes {chosen.direction}
-              {chosen.enabled === false ? '; it is off.' : '.'}{' '}
-              {chosen.finding === '' ? '' : `It ${chosen.finding}.`}
-            </p>
-            <h3>
-              {chosen.enabled === false
-                ? chosen.action === 'deny'
-                  ? 'What it would have stopped yesterday'
-                  : 'What it would have let by yesterday'
-                : 'What it is for, of the last day'}
-            </h3>
-            <ul className="facts">
-              {met.map((entry) => (
-                <li key={`${entry.from}${entry.to}`}>
-                  <span className="mono">
-                    {entry.from} to {entry.to}:{entry.port}
-                  </span>
-                  <span className="source">{countText(entry.calls, 'call')}</span>
-                </li>
-              ))}
-              {met.length === 0 ? <li className="soft">No call of the last day.</li> : null}
-            </ul>
-            <div className="acts" style={{ margin: '10px 0 14px' }}>
-              <DraftChange
-                kind="wire.firewall"
-                intent={
-                  chosen.enabled === false
-                    ? { site, enable: [chosen.name] }
-                    : { site, disable: [chosen.name] }
-                }
-                variant="contained"
-              >
-                {chosen.enabled === false ? 'Draft switching it on' : 'Draft switching it off'}
-              </DraftChange>
-              <DraftChange kind="wire.firewall" intent={{ site, remove: [chosen.name] }}>
-                Draft removing it
-              </DraftChange>
-            </div>
-          </>
-        ) : (
-          <>
-            <h2>
-              {wrong.length === 0
-                ? 'No rule stands in another’s way'
-                : countText(wrong.length, 'rule wants a look', 'rules want a look')}
-            </h2>
-            {misread === null ? null : <Notice>{misread}</Notice>}
-            <ul className="facts">
-              {wrong.map((row) => (
-                <li key={row.name}>
-                  <span className="mono">{row.name}</span>
-                  <span className="source">{row.finding}</span>
-                </li>
-              ))}
-            </ul>
-            <p className="soft">
-              Choose a rule to see what it met. <To path="/wire/walk">Walk a packet</To> to see
-              which one decides.
-            </p>
-          </>
-        )
-      }
+      reason={<Reason data={loaderData} chosen={chosen} />}
     >
       <WireTabs here="/wire/firewall" />
       <Table
@@ -232,12 +253,7 @@ export default function FirewallPage({ loaderData }: Route.ComponentProps) {
         rows={rows}
         id={(row) => row.name}
         selected={chosen?.name ?? null}
-        onSelect={(row) =>
-          setSearch((was) => {
-            was.set('rule', row.name)
-            return was
-          })
-        }
+        onSelect={(row) => setSearch((before) => (before.set('rule', row.name), before))}
         empty="No rule yet: what goes out is allowed, and what comes from inside the domain. The first one is drafted below."
       />
       {site === null ? null : <RuleForm key={chosen?.name ?? 'new'} site={site} start={chosen} />}

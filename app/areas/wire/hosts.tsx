@@ -12,7 +12,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { ChooseCluster } from '../../parts/choose-cluster'
 import { WireTabs } from './tabs'
-import { addressedServices, hostRows, reachableServices } from './hosts-data'
+import { addressedServices, type HostRow, hostRows, reachableServices } from './hosts-data'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/hosts'
@@ -126,10 +126,89 @@ function Pool({ site, pool }: { readonly site: string; readonly pool: NonNullabl
   )
 }
 
+type Open = Extract<Data, { readonly cluster: string }>
+
+const takenText = (taken: readonly number[]): string =>
+  `${taken.length === 1 ? `Port ${taken[0] ?? ''} is` : 'Ports 80 and 443 are'} taken behind a virtual address; a second controller on the same nodes would collide.`
+
+/** What waits for an address, ports that are taken, and the pool. */
+function AddressesReason({ data }: { readonly data: Open }) {
+  const { rows, taken, pool, site } = data
+  const waiting = rows.filter((row) => row.address === null).length
+  return (
+    <>
+      <h2>
+        {waiting > 0
+          ? countText(waiting, 'service waits', 'services wait')
+          : 'Every service has its address'}
+      </h2>
+      {taken.length > 0 ? <p className="soft">{takenText(taken)}</p> : null}
+      {pool ? (
+        <Pool key={pool.pool} site={site} pool={pool} />
+      ) : (
+        <p className="soft">{site} offers no virtual addresses.</p>
+      )}
+    </>
+  )
+}
+
+/** The change that no longer leads a host: an Ingress goes as an object, a route as what we lead. */
+function RemoveHost({ cluster, host }: { readonly cluster: string; readonly host: HostRow }) {
+  const { namespace, name } = host
+  const isIngress = host.kind === 'Ingress'
+  const object = { apiVersion: 'networking.k8s.io/v1', kind: 'Ingress', namespace, name }
+  return (
+    <DraftChange
+      kind={isIngress ? 'manifest.remove' : 'wire.ingress'}
+      intent={
+        isIngress
+          ? { cluster, objects: [object] }
+          : { cluster, namespace, name, host: host.host, remove: true }
+      }
+      variant="text"
+    >
+      Draft removing it
+    </DraftChange>
+  )
+}
+
+function HostTable({ data }: { readonly data: Open }) {
+  const { cluster, routes, certificatesUntil } = data
+  const until = certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`
+  return (
+    <PlainTable
+      label="Hosts"
+      heads={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
+    >
+      {routes.map((host) => (
+        <TableRow key={host.key + host.host}>
+          <Cell className="mono">{host.host}</Cell>
+          <Cell className="mono">{listText(host.paths, 3)}</Cell>
+          <Cell className="mono">{listText(host.backends, 3)}</Cell>
+          <Cell>
+            <StateGlyph state={host.recordGood ? 'well' : 'strained'} />{' '}
+            <span className="mono">{host.record ?? 'none'}</span>
+          </Cell>
+          <Cell>{until}</Cell>
+          <Cell>
+            <RemoveHost cluster={cluster} host={host} />
+          </Cell>
+        </TableRow>
+      ))}
+      {routes.length === 0 ? (
+        <TableRow>
+          <Cell colSpan={6} className="soft">
+            No host is led to a service yet. Draft one below.
+          </Cell>
+        </TableRow>
+      ) : null}
+    </PlainTable>
+  )
+}
+
 export default function HostsPage({ loaderData }: Route.ComponentProps) {
   const [search, setSearch] = useSearchParams()
-  const { cluster, rows } = loaderData
-  if (cluster === null || !rows) {
+  if (loaderData.cluster === null) {
     return (
       <Page
         title="Hosts"
@@ -145,8 +224,8 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
+  const { cluster, rows, ingress } = loaderData
   const chosen = rows.find((row) => row.key === search.get('service')) ?? null
-  const { routes, pool, site, ingress, certificatesUntil, taken } = loaderData
   return (
     <Page
       title={`Reached from outside: ${cluster}`}
@@ -162,35 +241,14 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
             <p>
               <Button
                 variant="text"
-                onClick={() => setSearch((was) => (was.delete('service'), was))}
+                onClick={() => setSearch((before) => (before.delete('service'), before))}
               >
                 Hosts and the pool
               </Button>
             </p>
           </>
         ) : (
-          <>
-            <h2>
-              {rows.some((row) => row.address === null)
-                ? countText(
-                    rows.filter((row) => row.address === null).length,
-                    'service waits',
-                    'services wait',
-                  )
-                : 'Every service has its address'}
-            </h2>
-            {taken.length > 0 ? (
-              <p className="soft">
-                {taken.length === 1 ? `Port ${taken[0] ?? ''} is` : 'Ports 80 and 443 are'} taken
-                behind a virtual address; a second controller on the same nodes would collide.
-              </p>
-            ) : null}
-            {pool ? (
-              <Pool key={pool.pool} site={site} pool={pool} />
-            ) : (
-              <p className="soft">{site} offers no virtual addresses.</p>
-            )}
-          </>
+          <AddressesReason data={loaderData} />
         )
       }
     >
@@ -210,67 +268,13 @@ export default function HostsPage({ loaderData }: Route.ComponentProps) {
           rows={rows}
           id={(row) => row.key}
           selected={chosen?.key ?? null}
-          onSelect={(row) => setSearch((was) => (was.set('service', row.key), was))}
+          onSelect={(row) => setSearch((before) => (before.set('service', row.key), before))}
           empty="No service asks for a virtual address. One of type LoadBalancer does."
         />
       </div>
       <h3 style={{ marginTop: 14 }}>Hosts</h3>
       <div className="scroll" tabIndex={0} role="region" aria-label="Hosts">
-        <PlainTable
-          label="Hosts"
-          heads={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
-        >
-          {routes.map((route) => (
-            <TableRow key={route.key + route.host}>
-              <Cell className="mono">{route.host}</Cell>
-              <Cell className="mono">{listText(route.paths, 3)}</Cell>
-              <Cell className="mono">{listText(route.backends, 3)}</Cell>
-              <Cell>
-                <StateGlyph state={route.recordGood ? 'well' : 'strained'} />{' '}
-                <span className="mono">{route.record ?? 'none'}</span>
-              </Cell>
-              <Cell>
-                {certificatesUntil === null ? 'unknown' : `until ${certificatesUntil.slice(0, 10)}`}
-              </Cell>
-              <Cell>
-                <DraftChange
-                  kind={route.kind === 'Ingress' ? 'manifest.remove' : 'wire.ingress'}
-                  intent={
-                    route.kind === 'Ingress'
-                      ? {
-                          cluster,
-                          objects: [
-                            {
-                              apiVersion: 'networking.k8s.io/v1',
-                              kind: 'Ingress',
-                              namespace: route.namespace,
-                              name: route.name,
-                            },
-                          ],
-                        }
-                      : {
-                          cluster,
-                          namespace: route.namespace,
-                          name: route.name,
-                          host: route.host,
-                          remove: true,
-                        }
-                  }
-                  variant="text"
-                >
-                  Draft removing it
-                </DraftChange>
-              </Cell>
-            </TableRow>
-          ))}
-          {routes.length === 0 ? (
-            <TableRow>
-              <Cell colSpan={6} className="soft">
-                No host is led to a service yet. Draft one below.
-              </Cell>
-            </TableRow>
-          ) : null}
-        </PlainTable>
+        <HostTable data={loaderData} />
         <Lead data={loaderData} />
       </div>
     </Page>

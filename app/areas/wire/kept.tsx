@@ -74,6 +74,23 @@ export function Keep({
   )
 }
 
+/** Where the packet of a kept walk ends now, and whether that is as expected. */
+function Now({ row }: { readonly row: Data['kept'][number] }) {
+  const { now, delivered } = row
+  if (now === null)
+    return (
+      <>
+        <StateGlyph state="unknown" /> not known
+      </>
+    )
+  return (
+    <>
+      <StateGlyph state={now.holds ? 'well' : 'broken'} />{' '}
+      {now.holds === delivered ? 'delivered' : 'dropped'} <span className="soft">{now.says}</span>
+    </>
+  )
+}
+
 export function Kept({ rows }: { readonly rows: Data['kept'] }) {
   const fetcher = useFetcher<{ refused: string | null }>()
   const navigate = useNavigate()
@@ -95,13 +112,7 @@ export function Kept({ rows }: { readonly rows: Data['kept'] }) {
           </Cell>
           <Cell>{row.delivered ? 'delivered' : 'dropped'}</Cell>
           <Cell className="wraps">
-            <StateGlyph state={row.now === null ? 'unknown' : row.now.holds ? 'well' : 'broken'} />{' '}
-            {row.now === null
-              ? 'not known'
-              : row.now.holds === row.delivered
-                ? 'delivered'
-                : 'dropped'}{' '}
-            <span className="soft">{row.now?.says}</span>
+            <Now row={row} />
           </Cell>
           <Cell>
             <span className="acts">

@@ -61,6 +61,68 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   }
 }
 
+type Tries = NonNullable<Route.ComponentProps['loaderData']['tries']>
+
+/** Who answered for a name, or that nobody did. */
+function AnswerReason({
+  name,
+  pod,
+  site,
+  tries,
+}: {
+  readonly name: string
+  readonly pod: string
+  readonly site: string
+  readonly tries: Tries
+}) {
+  const answered = tries.at(-1)
+  if (!answered) return null
+  const { addresses, who, by } = answered
+  const isAnswered = addresses.length > 0
+  return (
+    <>
+      <h2>{isAnswered ? `${name} is ${addresses.join(', ')}` : `Nobody answers for ${name}`}</h2>
+      <p>
+        {isAnswered
+          ? `Answered by the ${who}, as ${by}, on try ${tries.length}.`
+          : `All ${tries.length} names of its search path were asked in vain. Write it in full, with its namespace, or give the site a record.`}
+      </p>
+      <p>
+        <To path="/wire/walk" query={{ from: pod, to: answered.name, port: '443' }}>
+          Walk there
+        </To>{' '}
+        ·{' '}
+        <To path="/ground/names" query={{ site }}>
+          Records of {site}
+        </To>
+      </p>
+    </>
+  )
+}
+
+function TriesTable({ tries }: { readonly tries: Tries }) {
+  return (
+    <PlainTable label="Tries" heads={['asked', 'answer', 'by']}>
+      {tries.map(({ name, addresses, who }) => {
+        const isAnswered = addresses.length > 0
+        return (
+          <Row key={name}>
+            <Cell className="mono">{name}.</Cell>
+            <Cell className="mono">
+              <StateGlyph
+                state={isAnswered ? 'well' : 'resting'}
+                title={isAnswered ? 'answered' : 'no such name'}
+              />{' '}
+              {addresses.join(', ') || 'no such name'}
+            </Cell>
+            <Cell>{who}</Cell>
+          </Row>
+        )
+      })}
+    </PlainTable>
+  )
+}
+
 export default function NamesPage({ loaderData }: Route.ComponentProps) {
   const { cluster } = loaderData
   if (cluster === null || loaderData.pods === undefined) {
@@ -80,34 +142,13 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
     )
   }
   const { tries, wrong, pod, name, pods, choices, site } = loaderData
-  const answered = tries?.at(-1)
   return (
     <Page
       title="Names, as a pod asks them"
       beside={<span className="soft">in {cluster}</span>}
       reason={
-        tries && answered ? (
-          <>
-            <h2>
-              {answered.addresses.length > 0
-                ? `${name} is ${answered.addresses.join(', ')}`
-                : `Nobody answers for ${name}`}
-            </h2>
-            <p>
-              {answered.addresses.length > 0
-                ? `Answered by the ${answered.who}, as ${answered.by}, on try ${tries.length}.`
-                : `All ${tries.length} names of its search path were asked in vain. Write it in full, with its namespace, or give the site a record.`}
-            </p>
-            <p>
-              <To path="/wire/walk" query={{ from: pod, to: answered.name, port: '443' }}>
-                Walk there
-              </To>{' '}
-              ·{' '}
-              <To path="/ground/names" query={{ site }}>
-                Records of {site}
-              </To>
-            </p>
-          </>
+        tries && tries.length > 0 ? (
+          <AnswerReason name={name} pod={pod} site={site} tries={tries} />
         ) : (
           <>
             <h2>Its search path, try by try</h2>
@@ -143,23 +184,7 @@ export default function NamesPage({ loaderData }: Route.ComponentProps) {
           />
         </AskForm>
         {wrong === null ? null : <Notice>{wrong}</Notice>}
-        {tries ? (
-          <PlainTable label="Tries" heads={['asked', 'answer', 'by']}>
-            {tries.map((attempt) => (
-              <Row key={attempt.name}>
-                <Cell className="mono">{attempt.name}.</Cell>
-                <Cell className="mono">
-                  <StateGlyph
-                    state={attempt.addresses.length > 0 ? 'well' : 'resting'}
-                    title={attempt.addresses.length > 0 ? 'answered' : 'no such name'}
-                  />{' '}
-                  {attempt.addresses.join(', ') || 'no such name'}
-                </Cell>
-                <Cell>{attempt.who}</Cell>
-              </Row>
-            ))}
-          </PlainTable>
-        ) : null}
+        {tries ? <TriesTable tries={tries} /> : null}
       </div>
     </Page>
   )

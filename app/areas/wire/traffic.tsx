@@ -204,6 +204,82 @@ function Shift({ cluster, route }: { readonly cluster: string; readonly route: R
 
 const inks = ['--petrol', '--brass', '--working', '--ink-soft']
 
+type Curves = NonNullable<Route.ComponentProps['loaderData']['curves']>
+type Point = Curves[number]['points'][number]
+
+/** Requests, failures and, of one service alone, its answer time over the last day. */
+function Charts({ curves }: { readonly curves: Curves }) {
+  const times = (curves[0]?.points ?? []).map((point) => Date.parse(point.at))
+  if (times.length === 0) return null
+  const charts: readonly (readonly [string, string, (point: Point) => number])[] = [
+    ['requests', 'a second', ({ perSecond }) => perSecond],
+    ['failing', '%', ({ failed }) => 100 * failed],
+    ...(curves.length === 1
+      ? [['median answer', 'ms', ({ medianMs }: Point) => medianMs] as const]
+      : []),
+  ]
+  return (
+    <div className="chart-grid">
+      {charts.map(([name, unit, pick]) => (
+        <TimeChart
+          key={name}
+          label={`${name} over the last day`}
+          height={168}
+          left={unit}
+          right=""
+          times={times}
+          curves={curves.map(({ service, points }, i) => ({
+            name: `${service.split('/')[1] ?? service}: ${name}`,
+            axis: 'left' as const,
+            token: inks[i % inks.length] ?? '--petrol',
+            isStepped: true,
+            values: points.map(pick),
+          }))}
+        />
+      ))}
+    </div>
+  )
+}
+
+/** The routes whose calls can be moved between versions. */
+function RouteList({
+  service,
+  routes,
+  onShift,
+}: {
+  readonly service: string | null
+  readonly routes: readonly Route_[]
+  readonly onShift: (route: Route_) => void
+}) {
+  return (
+    <>
+      <h2>{service ?? 'Routes'}</h2>
+      <p className="soft">
+        {service
+          ? 'Drawn over the last day, from when it was first seen.'
+          : 'Choose a route to move its calls between versions.'}
+      </p>
+      <ul className="plain-list">
+        {routes.map((route) => (
+          <li key={`${route.key}${route.rule}`} className="wire-remedy">
+            <p>
+              <b className="mono">{route.key}</b> {listText(route.hosts, 2)}
+              <br />
+              {route.backends.map((backend) => `${backend.name} ${backend.weight}`).join(', ')}
+            </p>
+            <Button variant="text" onClick={() => onShift(route)}>
+              Shift its traffic
+            </Button>
+          </li>
+        ))}
+        {routes.length === 0 ? (
+          <li className="soft">No route yet. Lead a host to a service first.</li>
+        ) : null}
+      </ul>
+    </>
+  )
+}
+
 export default function TrafficPage({ loaderData }: Route.ComponentProps) {
   const [, setSearch] = useSearchParams()
   const { cluster, rows, routes } = loaderData
@@ -221,28 +297,14 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
     )
   }
   const { route, curves, service } = loaderData
-  const times = (curves[0]?.points ?? []).map((point) => Date.parse(point.at))
-  const short = (name: string): string => name.split('/')[1] ?? name
-  const chart = (
-    name: string,
-    pick: (point: (typeof curves)[number]['points'][number]) => number,
-    unit: string,
-  ) => (
-    <TimeChart
-      label={`${name} over the last day`}
-      height={168}
-      left={unit}
-      right=""
-      times={times}
-      curves={curves.map((curve, i) => ({
-        name: `${short(curve.service)}: ${name}`,
-        axis: 'left' as const,
-        token: inks[i % inks.length] ?? '--petrol',
-        isStepped: true,
-        values: curve.points.map(pick),
-      }))}
-    />
-  )
+  /** Shows one service or one route, never both. */
+  const show = (name: 'service' | 'route', value: string): void =>
+    setSearch((before) => {
+      before.delete(name === 'route' ? 'service' : 'route')
+      before.set(name, value)
+      return before
+    })
+  const failing = rows.filter((row) => row.failing > 0).length
   return (
     <Page
       title={`Traffic in ${cluster}`}
@@ -259,62 +321,23 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
             route={route}
           />
         ) : (
-          <>
-            <h2>{service ?? 'Routes'}</h2>
-            <p className="soft">
-              {service
-                ? 'Drawn over the last day, from when it was first seen.'
-                : 'Choose a route to move its calls between versions.'}
-            </p>
-            <ul className="plain-list">
-              {routes.map((eachRoute) => (
-                <li key={`${eachRoute.key}${eachRoute.rule}`} className="wire-remedy">
-                  <p>
-                    <b className="mono">{eachRoute.key}</b> {listText(eachRoute.hosts, 2)}
-                    <br />
-                    {eachRoute.backends
-                      .map((backend) => `${backend.name} ${backend.weight}`)
-                      .join(', ')}
-                  </p>
-                  <Button
-                    variant="text"
-                    onClick={() =>
-                      setSearch((was) => {
-                        was.delete('service')
-                        was.set('route', `${eachRoute.key} ${eachRoute.rule}`)
-                        return was
-                      })
-                    }
-                  >
-                    Shift its traffic
-                  </Button>
-                </li>
-              ))}
-              {routes.length === 0 ? (
-                <li className="soft">No route yet. Lead a host to a service first.</li>
-              ) : null}
-            </ul>
-          </>
+          <RouteList
+            service={service}
+            routes={routes}
+            onShift={({ key, rule }) => show('route', `${key} ${rule}`)}
+          />
         )
       }
     >
       <WireTabs here="/wire/traffic" />
-      {curves.length > 0 && times.length > 0 ? (
-        <div className="chart-grid">
-          {chart('requests', (point) => point.perSecond, 'a second')}
-          {chart('failing', (point) => 100 * point.failed, '%')}
-          {curves.length === 1 ? chart('median answer', (point) => point.medianMs, 'ms') : null}
-        </div>
-      ) : null}
+      <Charts curves={curves} />
       <Table
         name={`services of ${cluster}`}
         columns={columns}
         rows={rows}
         id={(row) => row.service}
         selected={service}
-        onSelect={(row) =>
-          setSearch((was) => (was.delete('route'), was.set('service', row.service), was))
-        }
+        onSelect={(row) => show('service', row.service)}
         empty={
           <Empty
             title="Nobody was seen calling anybody"
@@ -324,11 +347,7 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
             host that leads to a service brings the first ones in.
           </Empty>
         }
-        tools={
-          <span className="soft">
-            {countText(rows.filter((row) => row.failing > 0).length, 'service')} with failures now
-          </span>
-        }
+        tools={<span className="soft">{countText(failing, 'service')} with failures now</span>}
       />
     </Page>
   )

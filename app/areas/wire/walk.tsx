@@ -18,7 +18,7 @@ import {
 } from '~/core/wire'
 import { formatAddress } from '~/core/addresses'
 import { type ExpectationView, type FleetView, whoHolds } from '~/core/fleet'
-import { byText, changeFor } from '~/core/wire/changes'
+import { changeFor } from '~/core/wire/changes'
 import { countText } from '~/core/units'
 import { breath } from '~/server/breath'
 import type { Gyrarch } from '~/server/gyrarch'
@@ -26,7 +26,6 @@ import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
-import { DraftChange } from '../../parts/draft-change'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
@@ -34,9 +33,9 @@ import { WireTabs } from './tabs'
 import { aimed, keepingAsked, protocols } from './wire-data'
 import './wire.css'
 import { fleetAsked } from '../moment'
-import { SinceWhen } from '../../parts/since-when'
 import type { Route } from './+types/walk'
-import { Keep, Kept, keptQuery } from './kept'
+import { Kept } from './kept'
+import { NoWalk, WalkReason } from './walk-reason'
 import { AskForm } from '../../kit/ask-form'
 import { Choice } from '../../kit/choice'
 import { Notice } from '../../kit/notice'
@@ -205,16 +204,73 @@ function Answer({
   )
 }
 
+/** Both ends, the port and the protocol of a walk; and the walk the other way. */
+function WalkForm({ asked, wrong, choices }: Pick<Data, 'asked' | 'wrong' | 'choices'>) {
+  const address = useAddress()
+  const navigate = useNavigate()
+  const { from, to, port, protocol } = asked
+  const errorOf = (field: string): string | null => (wrong?.field === field ? wrong.says : null)
+  const turnRound = (): void =>
+    void navigate(address('/wire/walk', { from: to, to: from, port: String(port), protocol }))
+  return (
+    <AskForm label="Walk a packet" asks={['from', 'to', 'port', 'protocol']}>
+      <SuggestField
+        key={`f${from}`}
+        name="from"
+        label="From"
+        mono
+        defaultValue={from}
+        suggestions={choices}
+        placeholder="climate/climate-loop"
+        error={errorOf('from')}
+        width={200}
+      />
+      <SuggestField
+        key={`t${to}`}
+        name="to"
+        label="To"
+        mono
+        defaultValue={to}
+        suggestions={choices}
+        placeholder="weather-bureau"
+        error={errorOf('to')}
+        width={190}
+      />
+      <NumberField
+        key={`p${port}`}
+        name="port"
+        label="Port"
+        defaultValue={Number(port) || 443}
+        max={65_535}
+        error={errorOf('port')}
+        width={86}
+      />
+      <Choice
+        key={protocol}
+        name="protocol"
+        label="Protocol"
+        defaultValue={protocol}
+        options={protocols}
+        width={86}
+      />
+      <Button type="submit" variant="contained">
+        Walk
+      </Button>
+      <Button variant="outlined" disabled={from === '' || to === ''} onClick={turnRound}>
+        Other way
+      </Button>
+    </AskForm>
+  )
+}
+
 export default function WalkPage({ loaderData }: Route.ComponentProps) {
-  const { asked, wrong, answer, remedies, query, choices, kept, cluster, peer } = loaderData
+  const { wrong, answer, kept, cluster } = loaderData
   const [chosen, setChosen] = useState<{ readonly of: unknown; readonly index: number } | null>(
     null,
   )
-  const address = useAddress()
-  const navigate = useNavigate()
   const index =
     chosen && chosen.of === answer ? chosen.index : Math.max(0, (answer?.hops.length ?? 1) - 1)
-  const hop = answer?.hops[index]
+  const isOfField = wrong !== null && ['from', 'to', 'port'].includes(wrong.field)
   return (
     <Page
       title="Packet walk"
@@ -225,165 +281,12 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
             : `names as ${cluster} has them`}
         </span>
       }
-      reason={
-        answer && hop ? (
-          <>
-            <div className="soft">{index === answer.hops.length - 1 ? 'deciding hop' : 'hop'}</div>
-            <h2>
-              {hop.hop.replace('-', ' ')}
-              {byText(hop.by) === 'default' ? '' : ` · ${byText(hop.by)}`}
-            </h2>
-            <p>{hop.says}</p>
-            <dl className="facts">
-              {peer && hop.hop === 'acceptance' ? (
-                <div>
-                  <dt>accepts</dt>
-                  <dd className="mono">
-                    {peer.accepts === null ? 'everybody' : peer.accepts.join(', ') || 'nobody'}
-                  </dd>
-                </div>
-              ) : null}
-              <div>
-                <dt>source</dt>
-                <dd className="mono">{hop.before.source}</dd>
-              </div>
-              <div>
-                <dt>destination</dt>
-                <dd className="mono">
-                  {hop.before.destination}:{hop.before.port}
-                </dd>
-              </div>
-            </dl>
-            {answer.verdict === 'dropped' ? (
-              <section aria-label="What clears it">
-                <h3>
-                  {remedies.length > 0
-                    ? 'What clears it, proven by walking again'
-                    : 'Nothing of ours alone clears it'}
-                </h3>
-                {remedies.map((remedy) => (
-                  <div key={remedy.says} className="wire-remedy">
-                    <p>
-                      <b>{remedy.says}</b>
-                    </p>
-                    {remedy.change ? (
-                      <DraftChange
-                        kind={remedy.change.kind}
-                        intent={remedy.change.intent}
-                        variant={remedy === remedies[0] ? 'contained' : 'outlined'}
-                      >
-                        Draft it
-                      </DraftChange>
-                    ) : null}
-                  </div>
-                ))}
-                {remedies.length === 0 ? (
-                  <p className="soft">
-                    No single change here lets it through. Look at the hop that decided, or ask
-                    whoever is at the other end.
-                  </p>
-                ) : null}
-              </section>
-            ) : null}
-            {asked.from !== '' && asked.to !== '' ? (
-              <SinceWhen
-                ask={{
-                  from: asked.from,
-                  to: asked.to,
-                  port: String(asked.port),
-                  protocol: asked.protocol,
-                  ...(cluster === null ? {} : { aim: cluster }),
-                }}
-              />
-            ) : null}
-            {query ? (
-              <Keep
-                query={keptQuery(query, asked.from, asked.to)}
-                delivered={answer.verdict === 'delivered'}
-              />
-            ) : null}
-          </>
-        ) : (
-          <>
-            <h2>Who reaches whom</h2>
-            <p>
-              Every hop is computed from what is set up now: name, policies, service, the node’s
-              masquerade, route, firewalls, translation, virtual address, acceptance, and the way
-              back.
-            </p>
-            <p className="soft">
-              A pod or service is namespace/name; one of another cluster is cluster:namespace/name.
-              A workload’s name takes its first running pod.
-            </p>
-          </>
-        )
-      }
+      reason={answer ? <WalkReason data={loaderData} answer={answer} index={index} /> : <NoWalk />}
     >
       <WireTabs here="/wire/walk" />
       <div className="wire-page">
-        <AskForm label="Walk a packet" asks={['from', 'to', 'port', 'protocol']}>
-          <SuggestField
-            key={`f${asked.from}`}
-            name="from"
-            label="From"
-            mono
-            defaultValue={asked.from}
-            suggestions={choices}
-            placeholder="climate/climate-loop"
-            error={wrong?.field === 'from' ? wrong.says : null}
-            width={200}
-          />
-          <SuggestField
-            key={`t${asked.to}`}
-            name="to"
-            label="To"
-            mono
-            defaultValue={asked.to}
-            suggestions={choices}
-            placeholder="weather-bureau"
-            error={wrong?.field === 'to' ? wrong.says : null}
-            width={190}
-          />
-          <NumberField
-            key={`p${asked.port}`}
-            name="port"
-            label="Port"
-            defaultValue={Number(asked.port) || 443}
-            max={65_535}
-            error={wrong?.field === 'port' ? wrong.says : null}
-            width={86}
-          />
-          <Choice
-            key={asked.protocol}
-            name="protocol"
-            label="Protocol"
-            defaultValue={asked.protocol}
-            options={protocols}
-            width={86}
-          />
-          <Button type="submit" variant="contained">
-            Walk
-          </Button>
-          <Button
-            variant="outlined"
-            disabled={asked.from === '' || asked.to === ''}
-            onClick={() =>
-              void navigate(
-                address('/wire/walk', {
-                  from: asked.to,
-                  to: asked.from,
-                  port: String(asked.port),
-                  protocol: asked.protocol,
-                }),
-              )
-            }
-          >
-            Other way
-          </Button>
-        </AskForm>
-        {wrong && !['from', 'to', 'port'].includes(wrong.field) ? (
-          <Notice>{wrong.says}</Notice>
-        ) : null}
+        <WalkForm {...loaderData} />
+        {wrong && !isOfField ? <Notice>{wrong.says}</Notice> : null}
         {answer ? (
           <Answer
             answer={answer}

@@ -1,5 +1,13 @@
 /** What is wired: the way from outside to a pod and back as it is set up now, with who made each part and how full it is. */
-import { nodesOf, listedObjects, trafficIn } from '~/core/fleet'
+import {
+  type ClusterView,
+  type FleetView,
+  listedObjects,
+  nodesOf,
+  type SiteView,
+  trafficIn,
+} from '~/core/fleet'
+import { ofKind } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { expectations } from '~/core/wire'
 import { poolFill, type Wired } from '~/core/wire/changes'
@@ -18,122 +26,129 @@ import type { Route } from './+types/wired'
 
 export const meta: Route.MetaFunction = () => [{ title: 'What is wired · Gyrarch' }]
 
+/** Calls of a cluster that fail now, and where. */
+const failingCalls = (view: FleetView, cluster: string) =>
+  trafficIn(view, cluster).flatMap(({ from, to, port, spans }) => {
+    const now = spans.find((span) => span.until === null)
+    if (!now || now.failing <= 0) return []
+    const { at, by, failing, perSecond } = now
+    return [{ from, to, port, at, by, failing, perSecond }]
+  })
+
+/** A stretch of the way: what is there, a line of less weight, and the page that tells more. */
+interface Stretch {
+  readonly name: string
+  readonly lines: readonly string[]
+  readonly soft: string
+  readonly path: string | null
+}
+
+function firewallStretch({ firewall = [], name }: SiteView): Stretch {
+  const count = (direction: 'in' | 'out'): string =>
+    countText(
+      firewall.filter((rule) => rule.enabled !== false && rule.direction === direction).length,
+      `rule ${direction}`,
+      `rules ${direction}`,
+    )
+  return {
+    name: 'firewall',
+    lines: [count('in'), count('out')],
+    soft: `of ${name}`,
+    path: '/wire/firewall',
+  }
+}
+
+/** Virtual addresses and the nodes behind them. */
+function frontStretches(site: SiteView, cluster: ClusterView): readonly Stretch[] {
+  const balancers = site.balancers.filter((balancer) => balancer.cluster === cluster.name)
+  const addresses = balancers.map(
+    ({ address, port, ports = [] }) => `${address}:${[port, ...ports].join(',')}`,
+  )
+  const fill = poolFill(site)
+  return [
+    {
+      name: 'virtual addresses',
+      lines: addresses.length > 0 ? addresses : ['none'],
+      soft: fill ? `${fill.used} of ${fill.size} used` : 'none offered',
+      path: '/wire/hosts',
+    },
+    {
+      name: 'pool members',
+      lines: [countText(nodesOf(cluster).length, 'node')],
+      soft: balancers.map((balancer) => balancer.service).join(', '),
+      path: `/clusters/${cluster.name}`,
+    },
+  ]
+}
+
+/** The way from outside to a pod and back, stretch by stretch. */
+function laneOf(
+  view: FleetView,
+  site: SiteView,
+  cluster: ClusterView,
+  rows: readonly Wired[],
+): readonly Stretch[] {
+  const networks = new Set(
+    rows.flatMap((row) => (row.what === 'network' && row.nodes > 0 ? [row.name] : [])),
+  )
+  const policies = ofKind(listedObjects(view, cluster.name), 'NetworkPolicy').length
+  return [
+    {
+      name: 'outside',
+      lines: site.connected ? ['wide-area uplink'] : ['no way in or out'],
+      soft: site.mtu === undefined ? '' : `MTU ${site.mtu}`,
+      path: null,
+    },
+    firewallStretch(site),
+    ...frontStretches(site, cluster),
+    {
+      name: 'node network',
+      lines: networks.size > 0 ? [...networks].slice(0, 4) : ['none'],
+      soft: '',
+      path: '/ground/addresses',
+    },
+    {
+      name: 'pods and services',
+      lines: [cluster.pods, cluster.services],
+      soft: countText(policies, 'policy', 'policies'),
+      path: '/wire/policies',
+    },
+    {
+      name: 'way out',
+      lines: [
+        `kept: ${listText(cluster.keepSource ?? [], 2) || 'none'}`,
+        site.egress === undefined ? 'no egress' : `becomes ${site.egress}`,
+      ],
+      soft: countText((site.translations ?? []).length, 'translation'),
+      path: '/wire/translation',
+    },
+  ]
+}
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
   const { view, cluster, site } = await aimed(gyrarch, request)
   const held = expectations(await fleet.withExpected(view))
-  const broken = held
-    .filter((expected) => !expected.holds)
-    .map(({ name, says }) => ({ name, says }))
+  const broken = held.filter(({ holds }) => !holds).map(({ name, says }) => ({ name, says }))
+  const expected = held.length
   if (!cluster || !site)
     return {
       cluster: null,
-      clusters: view.clusters.map((eachCluster) => eachCluster.name),
+      clusters: view.clusters.map((candidate) => candidate.name),
       broken,
-      expected: held.length,
+      expected,
     }
-  const failing = trafficIn(view, cluster.name).flatMap((flow) => {
-    const now = flow.spans.find((span) => span.until === null)
-    return now && now.failing > 0
-      ? [
-          {
-            from: flow.from,
-            to: flow.to,
-            port: flow.port,
-            at: now.at,
-            by: now.by,
-            failing: now.failing,
-            perSecond: now.perSecond,
-          },
-        ]
-      : []
-  })
   const rows = await wiredWithMakers(view, cluster)
-  const balancers = site.balancers.filter((balancer) => balancer.cluster === cluster.name)
-  const policies = listedObjects(view, cluster.name).filter(
-    (object) => object.kind === 'NetworkPolicy',
-  ).length
-  const networks = [
-    ...new Set(rows.flatMap((row) => (row.what === 'network' && row.nodes > 0 ? [row.name] : []))),
-  ]
-  const fill = poolFill(site)
   return {
     cluster: cluster.name,
     clusters: [],
     broken,
-    expected: held.length,
-    failing,
+    expected,
+    failing: failingCalls(view, cluster.name),
     calls: trafficIn(view, cluster.name).length,
     rows,
-    lane: [
-      {
-        name: 'outside',
-        lines: site.connected ? ['wide-area uplink'] : ['no way in or out'],
-        soft: site.mtu === undefined ? '' : `MTU ${site.mtu}`,
-        path: null,
-      },
-      {
-        name: 'firewall',
-        lines: [
-          countText(
-            (site.firewall ?? []).filter(
-              (rule) => rule.enabled !== false && rule.direction === 'in',
-            ).length,
-            'rule in',
-            'rules in',
-          ),
-          countText(
-            (site.firewall ?? []).filter(
-              (rule) => rule.enabled !== false && rule.direction === 'out',
-            ).length,
-            'rule out',
-            'rules out',
-          ),
-        ],
-        soft: `of ${site.name}`,
-        path: '/wire/firewall',
-      },
-      {
-        name: 'virtual addresses',
-        lines:
-          balancers.length > 0
-            ? balancers.map(
-                (balancer) =>
-                  `${balancer.address}:${[balancer.port, ...(balancer.ports ?? [])].join(',')}`,
-              )
-            : ['none'],
-        soft: fill ? `${fill.used} of ${fill.size} used` : 'none offered',
-        path: '/wire/hosts',
-      },
-      {
-        name: 'pool members',
-        lines: [countText(nodesOf(cluster).length, 'node')],
-        soft: balancers.map((balancer) => balancer.service).join(', '),
-        path: `/clusters/${cluster.name}`,
-      },
-      {
-        name: 'node network',
-        lines: networks.length > 0 ? networks.slice(0, 4) : ['none'],
-        soft: '',
-        path: '/ground/addresses',
-      },
-      {
-        name: 'pods and services',
-        lines: [cluster.pods, cluster.services],
-        soft: countText(policies, 'policy', 'policies'),
-        path: '/wire/policies',
-      },
-      {
-        name: 'way out',
-        lines: [
-          `kept: ${listText(cluster.keepSource ?? [], 2) || 'none'}`,
-          site.egress === undefined ? 'no egress' : `becomes ${site.egress}`,
-        ],
-        soft: countText((site.translations ?? []).length, 'translation'),
-        path: '/wire/translation',
-      },
-    ],
+    lane: laneOf(view, site, cluster, rows),
   }
 }
 
@@ -175,9 +190,109 @@ const columns: readonly Column<Wired>[] = [
   },
 ]
 
+type Data = Route.ComponentProps['loaderData']
+type Failing = NonNullable<Data['failing']>[number]
+
+function callsText(data: Data): string {
+  if (data.cluster === null) return 'Ways'
+  const failing = data.failing.length
+  if (failing > 0) return `${countText(failing, 'call')} ${failing === 1 ? 'fails' : 'fail'}`
+  return data.calls === 0 ? 'No call was seen' : 'Every call gets through'
+}
+
+function endText({ at, by }: Failing): string {
+  if (at === 'answer') return 'is answered with errors'
+  if (at === 'callers') return `is refused: ${by}`
+  return `ends at ${at.replace('-', ' ')}${by === '' ? '' : `: ${by}`}`
+}
+
+/** The page that tells why a call fails. */
+function WhyLink({ call }: { readonly call: Failing }) {
+  const { from, to, port, at } = call
+  if (at === 'answer')
+    return (
+      <To path="/wire/traffic" query={{ service: to }}>
+        See its traffic
+      </To>
+    )
+  if (at === 'callers')
+    return (
+      <To path="/wire/calls" query={{ cell: `${from} ${to}` }}>
+        See who may call
+      </To>
+    )
+  return (
+    <To path="/wire/walk" query={{ from, to, port: String(port) }}>
+      Walk it
+    </To>
+  )
+}
+
+function FailingCalls({ failing }: { readonly failing: readonly Failing[] }) {
+  return (
+    <ul className="plain-list">
+      {failing.map((call) => (
+        <li key={`${call.from}${call.to}${call.port}`} className="wire-remedy">
+          <p>
+            <StateGlyph state="broken" /> <span className="mono">{call.from}</span> to{' '}
+            <span className="mono">
+              {call.to}:{call.port}
+            </span>{' '}
+            {endText(call)}, {numberText((100 * call.failing) / call.perSecond)} % of{' '}
+            {numberText(call.perSecond, 1)} a second.
+          </p>
+          <WhyLink call={call} />
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function Expectations({ expected, broken }: Pick<Data, 'expected' | 'broken'>) {
+  if (expected === 0)
+    return (
+      <p className="soft">
+        None is kept yet. <To path="/wire/walk">Walk one</To>
+      </p>
+    )
+  if (broken.length === 0)
+    return (
+      <p>
+        <StateGlyph state="well" /> All {expected} hold.
+      </p>
+    )
+  return (
+    <ul className="facts">
+      {broken.map(({ name, says }) => (
+        <li key={name}>
+          <span>
+            <StateGlyph state="broken" /> {name}
+          </span>
+          <span className="source">{says}</span>
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function Lane({ lane }: { readonly lane: readonly Stretch[] }) {
+  return (
+    <div className="wired-lane" role="list" aria-label="The way from outside to a pod">
+      {lane.map((part) => (
+        <div key={part.name} role="listitem">
+          <b>{part.path === null ? part.name : <To path={part.path}>{part.name}</To>}</b>
+          {part.lines.map((line) => (
+            <span key={line}>{line}</span>
+          ))}
+          {part.soft === '' ? null : <span className="soft">{part.soft}</span>}
+        </div>
+      ))}
+    </div>
+  )
+}
+
 export default function WiredPage({ loaderData }: Route.ComponentProps) {
   const { cluster, broken, expected } = loaderData
-  const failing = loaderData.failing ?? []
   return (
     <Page
       title={cluster === null ? 'What is wired' : `What is wired in ${cluster}`}
@@ -186,76 +301,15 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
-          <h2>
-            {failing.length > 0
-              ? `${countText(failing.length, 'call')} ${failing.length === 1 ? 'fails' : 'fail'}`
-              : cluster === null
-                ? 'Ways'
-                : loaderData.calls === 0
-                  ? 'No call was seen'
-                  : 'Every call gets through'}
-          </h2>
-          <ul className="plain-list">
-            {failing.map((entry) => (
-              <li key={`${entry.from}${entry.to}${entry.port}`} className="wire-remedy">
-                <p>
-                  <StateGlyph state="broken" /> <span className="mono">{entry.from}</span> to{' '}
-                  <span className="mono">
-                    {entry.to}:{entry.port}
-                  </span>{' '}
-                  {entry.at === 'answer'
-                    ? 'is answered with errors'
-                    : entry.at === 'callers'
-                      ? `is refused: ${entry.by}`
-                      : `ends at ${entry.at.replace('-', ' ')}${entry.by === '' ? '' : `: ${entry.by}`}`}
-                  , {numberText((100 * entry.failing) / entry.perSecond)} % of{' '}
-                  {numberText(entry.perSecond, 1)} a second.
-                </p>
-                {entry.at === 'answer' ? (
-                  <To path="/wire/traffic" query={{ service: entry.to }}>
-                    See its traffic
-                  </To>
-                ) : entry.at === 'callers' ? (
-                  <To path="/wire/calls" query={{ cell: `${entry.from} ${entry.to}` }}>
-                    See who may call
-                  </To>
-                ) : (
-                  <To
-                    path="/wire/walk"
-                    query={{ from: entry.from, to: entry.to, port: String(entry.port) }}
-                  >
-                    Walk it
-                  </To>
-                )}
-              </li>
-            ))}
-          </ul>
+          <h2>{callsText(loaderData)}</h2>
+          <FailingCalls failing={loaderData.failing ?? []} />
           <h3>Expectations</h3>
-          {expected === 0 ? (
-            <p className="soft">
-              None is kept yet. <To path="/wire/walk">Walk one</To>
-            </p>
-          ) : broken.length === 0 ? (
-            <p>
-              <StateGlyph state="well" /> All {expected} hold.
-            </p>
-          ) : (
-            <ul className="facts">
-              {broken.map((entry) => (
-                <li key={entry.name}>
-                  <span>
-                    <StateGlyph state="broken" /> {entry.name}
-                  </span>
-                  <span className="source">{entry.says}</span>
-                </li>
-              ))}
-            </ul>
-          )}
+          <Expectations expected={expected} broken={broken} />
         </>
       }
     >
       <WireTabs here="/wire" />
-      {cluster === null || !loaderData.rows ? (
+      {loaderData.cluster === null ? (
         <ChooseCluster
           clusters={loaderData.clusters}
           path="/wire"
@@ -264,19 +318,9 @@ export default function WiredPage({ loaderData }: Route.ComponentProps) {
         />
       ) : (
         <>
-          <div className="wired-lane" role="list" aria-label="The way from outside to a pod">
-            {loaderData.lane.map((part) => (
-              <div key={part.name} role="listitem">
-                <b>{part.path === null ? part.name : <To path={part.path}>{part.name}</To>}</b>
-                {part.lines.map((line) => (
-                  <span key={line}>{line}</span>
-                ))}
-                {part.soft === '' ? null : <span className="soft">{part.soft}</span>}
-              </div>
-            ))}
-          </div>
+          <Lane lane={loaderData.lane} />
           <Table
-            name={`what is wired in ${cluster}`}
+            name={`what is wired in ${loaderData.cluster}`}
             columns={columns}
             rows={loaderData.rows}
             id={(row) => `${row.what}/${row.name}/${row.value}`}

@@ -183,10 +183,10 @@ export const checkHostRoom: Check = (planned) => {
   if (!site || site.kind !== 'hall') return []
   const keepsReserve = site.reservePerZone > 0
   const roomFor = (
-    standing: Parameters<typeof hallRoom>[1],
+    machines: Parameters<typeof hallRoom>[1],
     asked: readonly HallMachine[],
   ): ReturnType<typeof hallRoom> =>
-    hallRoom(site.hosts, standing, asked, site.overcommit, keepsReserve)
+    hallRoom(site.hosts, machines, asked, site.overcommit, keepsReserve)
   // What runs have reserved stands before what is drafted: none of it is given up for a better packing.
   const pending = pendingOnHosts(planned)
   const hostOf = new Map(

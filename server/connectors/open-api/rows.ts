@@ -7,7 +7,7 @@ import {
   type Sequelize,
 } from 'sequelize'
 import type { ClusterReport, Ended, ReachKind } from '~/core/contract'
-import { optionalJson, optionalText, text, whole } from '../../records/define'
+import { optionalJson, optionalText, text, whole } from '../../records/columns'
 
 export class ReachRow extends Model<InferAttributes<ReachRow>, InferCreationAttributes<ReachRow>> {
   declare cluster: string

@@ -7,7 +7,7 @@ import {
   Model,
   type Sequelize,
 } from 'sequelize'
-import { json, optionalText, optionalWhole, text, whole } from '../../records/define'
+import { json, optionalText, optionalWhole, text, whole } from '../../records/columns'
 
 export class ReceiverRow extends Model<
   InferAttributes<ReceiverRow>,
