@@ -5,7 +5,9 @@ import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
+import { countText } from '~/core/units'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { CopyButton } from '../../parts/copy-button'
 import { saveFile } from '../../kit/save-file'
 import { type Column, Table } from '../../kit/table/table'
@@ -181,6 +183,32 @@ const keyColumns = (
   },
 ]
 
+const monthMs = 30 * 86_400_000
+
+function endingText({
+  credentials,
+  now,
+}: Pick<Route.ComponentProps['loaderData'], 'credentials' | 'now'>): {
+  readonly wants: readonly string[]
+  readonly well: string
+} {
+  const refused = credentials.filter(({ checked }) => checked?.good === false).length
+  const ending = credentials.filter(
+    ({ until }) => Date.parse(until) - Date.parse(now) < monthMs,
+  ).length
+  return {
+    wants: [
+      ...(refused > 0
+        ? [countText(refused, 'credential was refused', 'credentials were refused')]
+        : []),
+      ...(ending > 0
+        ? [`${countText(ending, 'credential ends', 'credentials end')} within 30 days`]
+        : []),
+    ],
+    well: 'no credential ends within 30 days',
+  }
+}
+
 export default function KeysPage({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher<Answer>()
   const made = fetcher.data?.made ?? null
@@ -189,6 +217,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Keys and credentials"
+      beside={<Attention {...endingText(loaderData)} />}
       reason={
         made ? (
           <MadeKey {...made} />

@@ -1,12 +1,14 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
 import { clusterOf, rightsIn } from '~/core/fleet'
 import { sizeAllowance, storageAllowance } from '~/core/manifests'
-import { amountOf, type ApiObject, ofKind, record, text } from '~/core/objects'
+import { type ApiObject, ofKind, record, text } from '~/core/objects'
 import { readWorld } from '~/core/placement'
-import { bytesText, numberText } from '~/core/units'
+import { bytesText, listText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
+import { allowed, isNearQuota, type Resource } from './quota'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
@@ -91,11 +93,11 @@ const amountText = {
   pods: String,
 }
 
-function quotaText(row: Row, entry: 'cpu' | 'memory' | 'pods'): string {
-  const limit = row.hard[entry === 'pods' ? 'pods' : `requests.${entry}`] ?? row.hard[entry]
-  const shown = amountText[entry](row[entry])
-  if (limit === undefined) return shown
-  return `${shown} of ${amountText[entry](amountOf(entry === 'cpu' ? 'cpu' : 'memory', limit, ''))}`
+function quotaText(row: Row, resource: Resource): string {
+  const text = amountText[resource]
+  const limit = allowed(row, resource)
+  const shown = text(row[resource])
+  return limit === null ? shown : `${shown} of ${text(limit)}`
 }
 
 const columns: readonly Column<Row>[] = [
@@ -131,11 +133,24 @@ const columns: readonly Column<Row>[] = [
   { name: 'objects', value: (row) => row.objects, number: true },
 ]
 
+function quotasText(rows: readonly Row[]): {
+  readonly wants: readonly string[]
+  readonly well: string
+} {
+  const near = rows.filter(isNearQuota).map((row) => row.name)
+  const isBounded = rows.some((row) => Object.keys(row.hard).length > 0)
+  return {
+    wants: near.length > 0 ? [`near a quota: ${listText(near, 3)}`] : [],
+    well: isBounded ? 'none is near its quota' : 'none has a quota',
+  }
+}
+
 export default function Namespaces({ loaderData }: Route.ComponentProps) {
   const { cluster, clusters, rows, rights, signs, offers } = loaderData
   return (
     <Page
       title={cluster === null ? 'Namespaces' : `Namespaces of ${cluster}`}
+      beside={cluster === null ? null : <Attention {...quotasText(rows)} />}
       reason={
         cluster === null ? (
           <p className="soft">

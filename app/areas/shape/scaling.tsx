@@ -16,10 +16,11 @@ import { scalablePools } from '~/core/keeping'
 import { estimates } from '~/core/provisioning'
 import { boardObjects } from '~/core/placement'
 import { machineHourly } from '~/core/spend'
-import { numberText } from '~/core/units'
+import { countText, listText, numberText } from '~/core/units'
 import type { FleetPictures } from '~/server/fleet/pictures'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { DraftChange } from '../../parts/draft-change'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
@@ -254,6 +255,17 @@ function ScalerReason({ data, chosen }: { readonly data: Data; readonly chosen: 
   )
 }
 
+/** Autoscalers that can make no more: beyond it their load has nowhere to go. */
+function AtTheirMost({ scalers }: Pick<Data, 'scalers'>) {
+  const full = scalers.filter((scaler) => scaler.replicas >= scaler.max).map(({ name }) => name)
+  return (
+    <Attention
+      wants={full.length > 0 ? [`at the most they may: ${listText(full, 3)}`] : []}
+      well={`${countText(scalers.length, 'autoscaler')}, none at its most`}
+    />
+  )
+}
+
 export default function Scaling({ loaderData }: Route.ComponentProps) {
   const { scalers, chosen } = loaderData
   const navigate = useNavigate()
@@ -262,7 +274,9 @@ export default function Scaling({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={chosen ? `A day ahead for ${chosen.name}` : 'Scaling'}
-      beside={chosen ? <span className="soft">{chosen.cluster}</span> : null}
+      beside={
+        chosen ? <span className="soft">{chosen.cluster}</span> : <AtTheirMost scalers={scalers} />
+      }
       reason={
         chosen ? (
           <ScalerReason data={loaderData} chosen={chosen} />

@@ -4,6 +4,7 @@ import { capacityOf, type Capacity, lossText } from '~/core/placement'
 import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
@@ -168,6 +169,32 @@ function ZoneLosses({ rows }: { readonly rows: readonly Row[] }) {
   )
 }
 
+/** Pods that wait and zones that must not be lost, of the clusters that are placed here. */
+function roomText(rows: readonly Row[]): {
+  readonly wants: readonly string[]
+  readonly well: string
+} {
+  const placed = rows.flatMap((row) => row.capacity ?? [])
+  const waiting = placed.reduce((sum, capacity) => sum + capacity.waiting, 0)
+  const fatal = placed.filter(({ losses }) => losses.some((loss) => loss.homeless > 0)).length
+  const all = placed.length === rows.length ? '' : `, in the ${placed.length} placed here`
+  return {
+    wants: [
+      ...(waiting > 0 ? [countText(waiting, 'pod waits for room', 'pods wait for room')] : []),
+      ...(fatal > 0
+        ? [
+            countText(
+              fatal,
+              'cluster has no room for a lost zone',
+              'clusters have no room for a lost zone',
+            ),
+          ]
+        : []),
+    ],
+    well: `every pod has a place, also without any one zone${all}`,
+  }
+}
+
 export default function Shape({ loaderData }: Route.ComponentProps) {
   const { rows, at } = loaderData
   const navigate = useNavigate()
@@ -176,7 +203,7 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Shape"
-      beside={<span className="soft">what runs, whether it fits, and what it costs</span>}
+      beside={<Attention {...roomText(rows)} />}
       reason={
         chosen?.capacity ? (
           <>

@@ -153,9 +153,9 @@ function AddressesReason({ data }: { readonly data: Open }) {
 }
 
 /** The change that no longer leads a host: an Ingress goes as an object, a route as what we lead. */
-function RemoveHost({ cluster, host }: { readonly cluster: string; readonly host: HostRow }) {
-  const { namespace, name } = host
-  const isIngress = host.kind === 'Ingress'
+function RemoveHost({ row, cluster }: { readonly row: HostRow; readonly cluster: string }) {
+  const { namespace, name, host } = row
+  const isIngress = row.kind === 'Ingress'
   const object = { apiVersion: 'networking.k8s.io/v1', kind: 'Ingress', namespace, name }
   return (
     <DraftChange
@@ -163,7 +163,7 @@ function RemoveHost({ cluster, host }: { readonly cluster: string; readonly host
       intent={
         isIngress
           ? { cluster, objects: [object] }
-          : { cluster, namespace, name, host: host.host, remove: true }
+          : { cluster, namespace, name, host, remove: true }
       }
       variant="text"
     >
@@ -180,18 +180,18 @@ function HostTable({ data }: { readonly data: Open }) {
       label="Hosts"
       heads={['host', 'paths', 'goes to', 'name record', 'cluster’s certificate', '']}
     >
-      {routes.map((host) => (
-        <TableRow key={host.key + host.host}>
-          <Cell className="mono">{host.host}</Cell>
-          <Cell className="mono">{listText(host.paths, 3)}</Cell>
-          <Cell className="mono">{listText(host.backends, 3)}</Cell>
+      {routes.map((row) => (
+        <TableRow key={row.key + row.host}>
+          <Cell className="mono">{row.host}</Cell>
+          <Cell className="mono">{listText(row.paths, 3)}</Cell>
+          <Cell className="mono">{listText(row.backends, 3)}</Cell>
           <Cell>
-            <StateGlyph state={host.recordGood ? 'well' : 'strained'} />{' '}
-            <span className="mono">{host.record ?? 'none'}</span>
+            <StateGlyph state={row.recordGood ? 'well' : 'strained'} />{' '}
+            <span className="mono">{row.record ?? 'none'}</span>
           </Cell>
           <Cell>{until}</Cell>
           <Cell>
-            <RemoveHost cluster={cluster} host={host} />
+            <RemoveHost row={row} cluster={cluster} />
           </Cell>
         </TableRow>
       ))}

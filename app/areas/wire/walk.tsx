@@ -26,6 +26,7 @@ import { askedJson } from '../asked'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { StateGlyph } from '../../parts/state'
 import { useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
@@ -270,16 +271,30 @@ export default function WalkPage({ loaderData }: Route.ComponentProps) {
   )
   const index =
     chosen && chosen.of === answer ? chosen.index : Math.max(0, (answer?.hops.length ?? 1) - 1)
+  const broken = kept.filter((row) => row.now?.holds === false).length
   const isOfField = wrong !== null && ['from', 'to', 'port'].includes(wrong.field)
   return (
     <Page
       title="Packet walk"
       beside={
-        <span className="soft">
-          {cluster === null
-            ? 'between anything that has an address'
-            : `names as ${cluster} has them`}
-        </span>
+        kept.length > 0 ? (
+          <Attention
+            wants={
+              broken > 0
+                ? [
+                    `${broken} of ${countText(kept.length, 'expectation')} ${broken === 1 ? 'does' : 'do'} not hold`,
+                  ]
+                : []
+            }
+            well={`every expectation holds, ${kept.length} kept`}
+          />
+        ) : (
+          <span className="soft">
+            {cluster === null
+              ? 'between anything that has an address'
+              : `names as ${cluster} has them`}
+          </span>
+        )
       }
       reason={answer ? <WalkReason data={loaderData} answer={answer} index={index} /> : <NoWalk />}
     >
