@@ -240,6 +240,22 @@ it('faults are put in and taken away from the tray', async () => {
     .not.toContain('no-stock')
 })
 
+it('a key is made once and struck, and what is wrong with a credential stands at its field', async () => {
+  const page = await visit('/keys')
+  await press(page, 'button', 'Enter')
+  await see(page, 'Give at least 12 characters.')
+  await see(page, 'Give the day it ends.')
+
+  await fill(page, 'textbox', 'Name', 'Night Shift')
+  await press(page, 'button', 'Make a new one')
+  await see(page, 'Use a–z, 0–9, dots, dashes and underscores')
+  await fill(page, 'textbox', 'Name', 'night-2026')
+  await press(page, 'button', 'Make a new one')
+  await see(page, 'It is shown this once and kept nowhere.')
+  await press(page, 'button', 'Strike night-2026')
+  await page.waitForFunction(() => !document.body.innerText.includes('night-2026'))
+})
+
 it('at 1024 pixels the reason folds away and comes back by its key', async () => {
   const page = await visit('/fleet?on=cluster/cedar')
   await page.setViewport({ width: 1024, height: 700 })

@@ -3,7 +3,16 @@ import { cleanup, render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { afterEach, expect, it, vi } from 'vitest'
 import { z } from 'zod'
-import { ChoiceAt, NumberAt, SchemaForm, TextAt, TextsAt, TickAt, useSchemaForm } from './form'
+import {
+  ChoiceAt,
+  NumberAt,
+  SchemaForm,
+  TextAt,
+  TextsAt,
+  TickAt,
+  ToggleAt,
+  useSchemaForm,
+} from './form'
 
 afterEach(cleanup)
 
@@ -74,4 +83,30 @@ it('sends nothing while something is wrong, and leads to it', async () => {
   expect(await screen.findByText('A port is at most 65535.')).toBeTruthy()
   expect(onSubmit).not.toHaveBeenCalled()
   expect(document.activeElement).toBe(screen.getByLabelText('Port'))
+})
+
+it('puts what the server refused at its field until that is typed anew', async () => {
+  const fields = [{ path: 'name', says: 'is taken' }]
+  function Named({ refused }: { readonly refused?: typeof fields }) {
+    const form = useSchemaForm(
+      schema,
+      { name: 'desk', port: 443, way: 'in', from: [], isOn: false },
+      refused,
+    )
+    return (
+      <SchemaForm label="A rule" form={form} onSubmit={() => undefined}>
+        <TextAt path="name" label="Name" />
+        <ToggleAt path="way" label="Way" options={['in', 'out']} />
+        <button type="submit">Draft it</button>
+      </SchemaForm>
+    )
+  }
+  const { rerender } = render(<Named />)
+  await userEvent.click(screen.getByText('out'))
+  expect(screen.getByText('out').getAttribute('aria-pressed')).toBe('true')
+  rerender(<Named refused={fields} />)
+  expect(screen.getByText('is taken')).toBeTruthy()
+  await userEvent.type(screen.getByLabelText('Name'), 's')
+  await userEvent.tab()
+  await vi.waitFor(() => expect(screen.queryByText('is taken')).toBeNull())
 })

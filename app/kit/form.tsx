@@ -3,11 +3,12 @@
  * are named by their path in it, as in `pool.size` or `rules[0].port`.
  */
 import { zodResolver } from '@hookform/resolvers/zod'
-import type { ReactNode } from 'react'
+import { type ReactNode, useMemo } from 'react'
 import {
   Controller,
   type ControllerRenderProps,
   type DefaultValues,
+  type FieldErrors,
   type FieldPath,
   type FieldValues,
   FormProvider,
@@ -18,29 +19,54 @@ import {
 import type { z } from 'zod'
 import { Choice, type ChoiceProps } from './choice'
 import { Field, type FieldProps } from './field'
+import { Day } from './day'
+import type { PickerProps } from './picker-parts'
 import { SeveralField } from './several-field'
 import { NumberField, type NumberFieldProps } from './number-field'
 import { Tick } from './tick'
+import { Toggle } from './toggles'
 
-/** A form over what a schema reads. Errors show once a field has been left, and go as soon as they are mended. */
+/** What a server says against a field. */
+interface RefusedField {
+  readonly path: string
+  readonly says: string
+}
+
+/**
+ * A form over what a schema reads. Errors show once a field has been left, and go as soon as they are mended; what the
+ * server refused stands at its field until that is typed anew.
+ */
 export function useSchemaForm<Values extends FieldValues>(
   schema: z.ZodType<Values, Values>,
   defaultValues: DefaultValues<Values>,
+  refused?: readonly RefusedField[],
 ): UseFormReturn<Values, unknown, Values> {
+  // The form takes them up whenever they are another object.
+  const errors = useMemo(
+    () =>
+      refused &&
+      (Object.fromEntries(
+        refused.map(({ path, says }) => [path, { type: 'server', message: says }]),
+      ) as FieldErrors<Values>),
+    [refused],
+  )
   return useForm<Values, unknown, Values>({
     resolver: zodResolver(schema),
     defaultValues,
     mode: 'onTouched',
+    ...(errors ? { errors } : {}),
   })
 }
 
 export function SchemaForm<Values extends FieldValues>({
   label,
+  className = 'making',
   form,
   onSubmit,
   children,
 }: {
   readonly label: string
+  readonly className?: string
   readonly form: UseFormReturn<Values, unknown, Values>
   readonly onSubmit: (values: Values) => void
   readonly children: ReactNode
@@ -49,7 +75,7 @@ export function SchemaForm<Values extends FieldValues>({
     <FormProvider {...form}>
       <form
         aria-label={label}
-        className="making"
+        className={className}
         noValidate
         onSubmit={(event) => void form.handleSubmit((values) => onSubmit(values))(event)}
       >
@@ -148,6 +174,40 @@ export const ChoiceAt = ({ path, ...props }: AtPath<ChoiceProps>) => (
         onChange={field.onChange}
         onBlur={field.onBlur}
         error={error}
+      />
+    )}
+  </At>
+)
+
+/** A day as `yyyy-MM-dd`, in UTC. */
+export const DayAt = ({ path, ...props }: AtPath<PickerProps>) => (
+  <At path={path}>
+    {({ field, error }) => (
+      <Day
+        {...props}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={field.onChange}
+        error={error}
+      />
+    )}
+  </At>
+)
+
+/** One of a few that are all seen. */
+export const ToggleAt = ({
+  path,
+  ...props
+}: {
+  readonly path: string
+  readonly label: string
+  readonly options: readonly string[]
+}) => (
+  <At path={path}>
+    {({ field }) => (
+      <Toggle
+        {...props}
+        value={(field.value as string | undefined) ?? ''}
+        onChange={field.onChange}
       />
     )}
   </At>

@@ -1,4 +1,5 @@
 /** Site credentials: what Gyrarch signs its orders with. Encrypted at rest, never shown again, checked with the site. */
+import { credentialName, fewestSecretCharacters } from '~/core/keys'
 import type { Database } from '../records/database'
 import { CredentialRow } from '../records/models'
 import { Refusal } from '../changes/errors'
@@ -37,10 +38,10 @@ export class Credentials {
 
   async enter(credential: CredentialWish): Promise<void> {
     const fields: { path: string; says: string }[] = []
-    if (!/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/.test(credential.name))
+    if (!credentialName.safeParse(credential.name).success)
       fields.push({ path: 'name', says: 'use a–z, 0–9 and inner dashes, at most 63' })
-    if (credential.secret.length < 12)
-      fields.push({ path: 'secret', says: 'has fewer than 12 characters' })
+    if (credential.secret.length < fewestSecretCharacters)
+      fields.push({ path: 'secret', says: `has fewer than ${fewestSecretCharacters} characters` })
     const until = Date.parse(credential.until)
     if (Number.isNaN(until)) fields.push({ path: 'until', says: 'is no date' })
     else if (until <= this.outside.now) fields.push({ path: 'until', says: 'has passed' })

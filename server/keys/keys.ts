@@ -1,4 +1,5 @@
 /** The register of SSH keys: names are unique, and a key goes by no more than one. */
+import { sshKeyName } from '~/core/keys'
 import { Refusal } from '../changes/errors'
 import type { Database } from '../records/database'
 import { KeyRow } from '../records/models'
@@ -10,10 +11,8 @@ export interface KeyRecord {
   readonly fingerprint: string | null
 }
 
-const validName = /^[a-z0-9][a-z0-9._-]{0,62}$/
-
 async function enter(database: Database, name: string, key: PublicKey): Promise<void> {
-  if (!validName.test(name))
+  if (!sshKeyName.safeParse(name).success)
     throw new Refusal(
       'invalid',
       `“${name.slice(0, 70)}” is no name for a key. Use a–z, 0–9, dots and dashes, at most 63.`,

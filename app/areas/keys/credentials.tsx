@@ -1,11 +1,10 @@
 /** Site credentials: entered once, encrypted at rest, checked with their site, never shown again. */
 import Button from '@mui/material/Button'
-import { useState } from 'react'
+import { useEffect } from 'react'
 import { useFetcher } from 'react-router'
 import type { CredentialView } from '~/core/fleet'
-import { Choice } from '../../kit/choice'
-import { Field } from '../../kit/field'
-import { Day } from '../../kit/day'
+import { credentialForm } from '~/core/keys'
+import { ChoiceAt, DayAt, SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
 import { type Column, Table } from '../../kit/table/table'
 import { StateText } from '../../parts/state'
@@ -78,64 +77,43 @@ const columnsOf = (now: string, isBusy: boolean, act: Act): readonly Column<Cred
   },
 ]
 
-function EnterCredential({
-  sites,
-  isBusy,
-  wrong,
-  act,
-}: {
-  readonly sites: readonly string[]
-  readonly isBusy: boolean
-  readonly wrong: (path: string) => string | undefined
-  readonly act: Act
-}) {
-  const [form, setForm] = useState({ site: sites[0] ?? '', name: '', secret: '', until: '' })
-  const set = (part: Partial<typeof form>): void => setForm({ ...form, ...part })
-  const enter = (): void => {
-    act('credential-enter', {
-      ...form,
-      until: form.until === '' ? '' : `${form.until}T00:00:00Z`,
-    })
-    set({ secret: '' })
-  }
+type Answer = { refused: string | null; fields: RefusedAnswer['fields'] }
+
+/** A secret is gone from the field once it is kept. */
+function EnterCredential({ sites }: { readonly sites: readonly string[] }) {
+  const fetcher = useFetcher<Answer>()
+  const form = useSchemaForm(
+    credentialForm,
+    { site: sites[0] ?? '', name: '', secret: '', until: '' },
+    fetcher.data?.fields,
+  )
+  const isKept = fetcher.state === 'idle' && fetcher.data?.refused === null
+  const { reset } = form
+  useEffect(() => {
+    if (isKept) reset((values) => ({ ...values, name: '', secret: '' }))
+  }, [isKept, reset])
   return (
-    <div className="fields">
-      <Choice
-        label="Site"
-        value={form.site}
-        options={sites}
-        onChange={(site) => set({ site })}
-        width={160}
-      />
-      <Field
-        label="Name"
-        value={form.name}
-        onChange={(name) => set({ name })}
-        error={wrong('name')}
-        width={170}
-      />
-      <Field
-        label="Secret"
-        isSecret
-        value={form.secret}
-        onChange={(secret) => set({ secret })}
-        error={wrong('secret')}
-        width={190}
-      />
-      <Day
-        label="Until"
-        value={form.until}
-        onChange={(until) => set({ until })}
-        error={wrong('until')}
-      />
-      <Button
-        variant="contained"
-        disabled={isBusy || form.name === '' || form.secret === ''}
-        onClick={enter}
+    <>
+      <SchemaForm
+        label="A credential"
+        form={form}
+        onSubmit={(values) =>
+          void fetcher.submit(
+            { do: 'credential-enter', ...values, until: `${values.until}T00:00:00Z` },
+            { method: 'post' },
+          )
+        }
       >
-        Enter
-      </Button>
-    </div>
+        <ChoiceAt path="site" label="Site" options={sites} width={160} />
+        <TextAt path="name" label="Name" mono width={170} />
+        <TextAt path="secret" label="Secret" isSecret width={190} />
+        <DayAt path="until" label="Until" />
+        <Button type="submit" variant="contained" disabled={fetcher.state !== 'idle'}>
+          Enter
+        </Button>
+      </SchemaForm>
+      <Refused says={fetcher.data?.refused} />
+    </>
   )
 }
 
@@ -148,9 +126,8 @@ export function CredentialsPart({
   readonly sites: readonly string[]
   readonly now: string
 }) {
-  const fetcher = useFetcher<{ refused: string | null; fields: RefusedAnswer['fields'] }>()
+  const fetcher = useFetcher<Answer>()
   const isBusy = fetcher.state !== 'idle'
-  const { data } = fetcher
   const act: Act = (what, more) => void fetcher.submit({ do: what, ...more }, { method: 'post' })
   return (
     <section
@@ -160,15 +137,8 @@ export function CredentialsPart({
       <h2 id="credentials" style={{ marginBottom: 8 }}>
         Site credentials
       </h2>
-      <EnterCredential
-        sites={sites}
-        isBusy={isBusy}
-        act={act}
-        wrong={(path) =>
-          data?.refused ? data.fields.find((field) => field.path === path)?.says : undefined
-        }
-      />
-      <Refused says={data?.refused} />
+      <EnterCredential sites={sites} />
+      <Refused says={fetcher.data?.refused} />
       <Table
         name="credentials"
         columns={columnsOf(now, isBusy, act)}

@@ -1,14 +1,16 @@
 /** SSH keys: made here or pasted. A private half is shown once, on the page that made it. */
 import { z } from 'zod'
 import Button from '@mui/material/Button'
-import { useState } from 'react'
+import { useEffect } from 'react'
 import { useFetcher } from 'react-router'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
+import { sshKeyForm } from '~/core/keys'
 import { countText } from '~/core/units'
 import { Page } from '../../frame/page'
 import { Attention } from '../../parts/attention'
 import { CopyButton } from '../../parts/copy-button'
+import { SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
 import { saveFile } from '../../kit/save-file'
 import { type Column, Table } from '../../kit/table/table'
 import type { KeyRecord } from '~/server/keys/keys'
@@ -16,7 +18,6 @@ import { orRefused, type Refused as RefusedAnswer } from '../refusals'
 import { CredentialsPart } from './credentials'
 import type { Route } from './+types/keys'
 import { Refused } from '../../kit/notice'
-import { Field } from '../../kit/field'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Keys and credentials · Gyrarch' }]
 
@@ -106,44 +107,39 @@ function MadeKey({ name, privateKey }: NonNullable<Answer['made']>) {
   )
 }
 
-/** A key entered by its public half, or made. */
+/** A key entered by its public half, or made: by whether a public half is given. */
 function EnterKey({ fetcher }: { readonly fetcher: ReturnType<typeof useFetcher<Answer>> }) {
-  const [name, setName] = useState('')
-  const [publicKey, setPublicKey] = useState('')
-  const busy = fetcher.state !== 'idle'
-  const wrong = (path: string): string | undefined =>
-    fetcher.data?.fields.find((field) => field.path === path)?.says
-  const send = (what: string, more: Record<string, string> = {}): void =>
-    void fetcher.submit({ do: what, name, ...more }, { method: 'post' })
+  const form = useSchemaForm(sshKeyForm, { name: '', publicKey: '' }, fetcher.data?.fields)
+  const isBusy = fetcher.state !== 'idle'
+  const isEntered = form.watch('publicKey') !== ''
+  const isKept = fetcher.state === 'idle' && fetcher.data?.refused === null
+  const { reset } = form
+  useEffect(() => {
+    if (isKept) reset()
+  }, [isKept, reset])
   return (
-    <div className="acts" style={{ alignItems: 'flex-start', marginBottom: 14 }}>
-      <Field label="Name" value={name} onChange={setName} error={wrong('name')} width={170} />
-      <Field
+    <SchemaForm
+      label="A key for machines"
+      form={form}
+      onSubmit={(values) =>
+        void fetcher.submit(
+          isEntered ? { do: 'paste', ...values } : { do: 'make', name: values.name },
+          { method: 'post' },
+        )
+      }
+    >
+      <TextAt path="name" label="Name" mono width={170} />
+      <TextAt
+        path="publicKey"
         label="Public key, to enter one that exists"
         mono
         placeholder="ssh-ed25519 …"
-        value={publicKey}
-        onChange={setPublicKey}
-        error={wrong('publicKey')}
         width={330}
       />
-      <div className="acts" style={{ marginTop: 19 }}>
-        <Button
-          variant={publicKey === '' ? 'outlined' : 'contained'}
-          disabled={busy || publicKey === '' || name === ''}
-          onClick={() => send('paste', { publicKey })}
-        >
-          Enter
-        </Button>
-        <Button
-          variant={publicKey === '' ? 'contained' : 'outlined'}
-          disabled={busy || name === ''}
-          onClick={() => send('make')}
-        >
-          Make a new one
-        </Button>
-      </div>
-    </div>
+      <Button type="submit" variant="contained" disabled={isBusy}>
+        {isEntered ? 'Enter it' : 'Make a new one'}
+      </Button>
+    </SchemaForm>
   )
 }
 
@@ -211,15 +207,18 @@ function endingText({
 
 export default function KeysPage({ loaderData }: Route.ComponentProps) {
   const fetcher = useFetcher<Answer>()
+  const striking = useFetcher<Answer>()
   const made = fetcher.data?.made ?? null
+  // A key that was made and struck again is not shown any more.
+  const isThere = loaderData.keys.some(({ name }) => name === made?.name)
   const strike = (name: string): void =>
-    void fetcher.submit({ do: 'strike', name }, { method: 'post' })
+    void striking.submit({ do: 'strike', name }, { method: 'post' })
   return (
     <Page
       title="Keys and credentials"
       beside={<Attention {...endingText(loaderData)} />}
       reason={
-        made ? (
+        made && isThere ? (
           <MadeKey {...made} />
         ) : (
           <>
@@ -233,7 +232,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
       }
     >
       <EnterKey fetcher={fetcher} />
-      <Refused says={fetcher.data?.refused} />
+      <Refused says={fetcher.data?.refused ?? striking.data?.refused} />
       <div
         style={{
           flex: '0 0 auto',
@@ -245,7 +244,7 @@ export default function KeysPage({ loaderData }: Route.ComponentProps) {
       >
         <Table
           name="SSH keys"
-          columns={keyColumns(fetcher.state !== 'idle', strike)}
+          columns={keyColumns(striking.state !== 'idle', strike)}
           rows={loaderData.keys}
           id={(key) => key.name}
           empty="No key is entered. Make one, or paste the public half of yours."

@@ -1,16 +1,16 @@
 /** A cluster that exists already joins the fleet: how Gyrarch gets there, what it reads, and what that takes. */
 import Button from '@mui/material/Button'
-import { useMemo, useState } from 'react'
+import { useMemo } from 'react'
+import { useFormContext } from 'react-hook-form'
+import { z } from 'zod'
 import { contextsOf, readAccessFile, rolesText, withContext } from '~/core/reach'
 import { countText } from '~/core/units'
 import { shown } from '~/server/connectors/open-api/resources'
 import { Page } from '../../frame/page'
 import { Choice } from '../../kit/choice'
 import { Drop } from '../../kit/drop'
-import { Field } from '../../kit/field'
+import { SchemaForm, TextAt, TextsAt, ToggleAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
-import { Toggle } from '../../kit/toggles'
-import { WordsField } from '../../kit/words-field'
 import { CopyButton } from '../../parts/copy-button'
 import { useDraft } from '../../parts/draft-change'
 import type { Route } from './+types/enrol'
@@ -25,7 +25,12 @@ export function loader() {
 
 const fileLimit = 1024 * 1024
 const ways = ['inbound', 'outbound'] as const
-type Way = (typeof ways)[number]
+const enrolForm = z.object({
+  name: z.string().min(1, 'Give it a name.').max(253, 'Give at most 253 characters.'),
+  way: z.enum(ways),
+  accessFile: z.string().max(fileLimit, 'Give a file of at most 1 MiB.'),
+  labels: z.array(z.string().max(400, 'Give at most 400 characters to a label.')),
+})
 
 const labelsOf = (words: readonly string[]): Readonly<Record<string, string>> =>
   Object.fromEntries(
@@ -36,13 +41,11 @@ const labelsOf = (words: readonly string[]): Readonly<Record<string, string>> =>
   )
 
 /** The file that was dropped or pasted: where it leads, and the contexts it offers. */
-function AccessFile({
-  text,
-  onChange,
-}: {
-  readonly text: string
-  readonly onChange: (text: string) => void
-}) {
+function AccessFile() {
+  const { watch, setValue } = useFormContext<z.infer<typeof enrolForm>>()
+  const text = watch('accessFile')
+  const change = (changed: string): void =>
+    setValue('accessFile', changed, { shouldDirty: true, shouldValidate: true })
   const contexts = useMemo(() => contextsOf(text), [text])
   const read = useMemo(() => readAccessFile(text), [text])
   return (
@@ -51,24 +54,15 @@ function AccessFile({
         what="access file"
         accept={{ 'application/yaml': ['.yaml', '.yml', '.conf', '.kubeconfig'] }}
         maxBytes={fileLimit}
-        onText={onChange}
+        onText={change}
       />
-      <Field
-        label="Or paste it"
-        name="accessFile"
-        value={text}
-        onChange={onChange}
-        rows={6}
-        mono
-        width="100%"
-        maxLength={fileLimit}
-      />
+      <TextAt path="accessFile" label="Or paste it" rows={6} mono width="100%" />
       {contexts.names.length > 0 ? (
         <Choice
           label="Context"
           value={contexts.current}
           options={contexts.names}
-          onChange={(context) => onChange(withContext(text, context))}
+          onChange={(context) => change(withContext(text, context))}
           width={280}
         />
       ) : null}
@@ -84,10 +78,8 @@ function AccessFile({
 
 export default function Enrol({ loaderData }: Route.ComponentProps) {
   const { draft, isBusy, refused } = useDraft()
-  const [name, setName] = useState('')
-  const [way, setWay] = useState<Way>('inbound')
-  const [text, setText] = useState('')
-  const [labels, setLabels] = useState<readonly string[]>([])
+  const form = useSchemaForm(enrolForm, { name: '', way: 'inbound', accessFile: '', labels: [] })
+  const way = form.watch('way')
   const { roles } = loaderData
   const lists = Object.values(loaderData.shown).flat()
   return (
@@ -118,37 +110,37 @@ export default function Enrol({ loaderData }: Route.ComponentProps) {
         </>
       }
     >
-      <form
+      <SchemaForm
+        label="Enrol a cluster"
         className="enrol"
-        aria-label="Enrol a cluster"
-        onSubmit={(event) => {
-          event.preventDefault()
+        form={form}
+        onSubmit={({ name, accessFile, labels }) =>
           draft('cluster.enrol', {
             name,
-            reach: way === 'inbound' ? { kind: way, accessFile: text } : { kind: way },
+            reach: way === 'inbound' ? { kind: way, accessFile } : { kind: way },
             labels: labelsOf(labels),
           })
-        }}
+        }
       >
-        <Field label="Name" name="name" value={name} onChange={setName} mono width={280} required />
+        <TextAt path="name" label="Name" mono width={280} />
         <div>
-          <Toggle label="How Gyrarch gets there" options={ways} value={way} onChange={setWay} />
+          <ToggleAt path="way" label="How Gyrarch gets there" options={ways} />
           <p className="soft">
             {way === 'inbound'
               ? 'Gyrarch dials its API with an access file.'
               : 'Its agent dials Gyrarch: for a cluster behind somebody else’s network. What to start there is shown once the run waits for it.'}
           </p>
         </div>
-        {way === 'inbound' ? <AccessFile text={text} onChange={setText} /> : null}
-        <WordsField label="Labels" help="like team=orchids" value={labels} onChange={setLabels} />
+        {way === 'inbound' ? <AccessFile /> : null}
+        <TextsAt path="labels" label="Labels" help="like team=orchids" />
         <div className="acts">
-          <Button type="submit" variant="contained" disabled={isBusy || name === ''}>
+          <Button type="submit" variant="contained" disabled={isBusy}>
             Draft enrolling it
           </Button>
           <span className="soft">Nobody is dialled before you run the draft.</span>
         </div>
         <Refused says={refused} />
-      </form>
+      </SchemaForm>
     </Page>
   )
 }
