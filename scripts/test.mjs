@@ -1,4 +1,5 @@
 /** `npm test`: type check, lint, dependency rules, unit tests, browser tests; one line of counts at the end. */
+import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { bin, needPackages, needTestTools, root, run } from './ready.mjs'
 
@@ -14,10 +15,26 @@ let failed = 0
 /** What failed, in a few lines each: told once more at the end, where it is found. */
 const failures = []
 
+/** Runs beside others: what it says is kept until it has ended, so that it stands in one piece. */
+function beside(command, args) {
+  return new Promise((ended) => {
+    const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] })
+    const said = []
+    child.stdout.on('data', (text) => said.push(text))
+    child.stderr.on('data', (text) => said.push(text))
+    child.on('error', (error) => ended({ status: 1, text: `${error.message}\n` }))
+    child.on('close', (status) =>
+      ended({ status: status ?? 1, text: Buffer.concat(said).toString() }),
+    )
+  })
+}
+
 /** A check that passes or fails as a whole counts as one. */
-function check(name, command, args) {
+async function check(name, command, args) {
   const started = Date.now()
-  const ok = run(command, args) === 0
+  const { status, text } = await beside(command, args)
+  const ok = status === 0
+  process.stdout.write(text)
   console.log(`${ok ? 'ok' : 'FAILED'}  ${name} (${Math.round((Date.now() - started) / 1000)} s)`)
   if (ok) passed++
   else {
@@ -66,35 +83,28 @@ function tests(name, project) {
   console.log(`${status === 0 ? 'ok' : 'FAILED'}  ${name}`)
 }
 
-check('route types', bin('react-router'), ['typegen'])
-check('type check', bin('tsc'), ['--noEmit'])
-check('format', bin('prettier'), ['--check', '.', '--log-level', 'warn'])
-check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
-check('dependency rules', bin('depcruise'), [
-  '--config',
-  '.dependency-cruiser.cjs',
-  '--output-type',
-  'err',
-  'core',
-  'standin',
-  'server',
-  'agent',
-  'app',
-  'workers',
-])
-check('copies', bin('jscpd'), [
-  'agent',
-  'app',
-  'core',
-  'server',
-  'standin',
-  'workers',
-  'bench',
-  'scripts',
-])
-check('rules of our own', process.execPath, ['scripts/check-rules.mjs'])
-check('a new capability touches six files', process.execPath, ['scripts/toy-capability.mjs'])
-if (check('build', process.execPath, ['scripts/build.mjs'])) {
+/** What the types hold, one after the other: a check of types fills one processor. */
+async function checkTypes() {
+  await check('type check', bin('tsc'), ['--noEmit'])
+  await check('a new capability touches six files', process.execPath, [
+    'scripts/toy-capability.mjs',
+  ])
+}
+
+/** What is read from the text. */
+async function checkText() {
+  await check('format', bin('prettier'), ['--check', '.', '--log-level', 'warn'])
+  await check('lint', bin('eslint'), ['.', '--max-warnings', '0'])
+  const code = ['agent', 'app', 'core', 'server', 'standin', 'workers']
+  const rules = ['--config', '.dependency-cruiser.cjs', '--output-type', 'err']
+  await check('dependency rules', bin('depcruise'), [...rules, ...code])
+  await check('copies', bin('jscpd'), [...code, 'bench', 'scripts'])
+  await check('rules of our own', process.execPath, ['scripts/check-rules.mjs'])
+}
+
+await check('route types', bin('react-router'), ['typegen'])
+await Promise.all([checkTypes(), checkText()])
+if (await check('build', process.execPath, ['scripts/build.mjs'])) {
   tests('unit tests', 'unit')
   tests('browser tests', 'browser')
 }

@@ -61,4 +61,11 @@ export {
   verdictsOn,
 } from './verdicts'
 export { storageAllowance, sizeAllowance } from './allowances'
+export {
+  levelLabel,
+  namespaceManifest,
+  namespaceObjects,
+  securityLevels,
+  type TeamNamespace,
+} from './namespace'
 export { knownKinds, servedAs } from './served-kinds'

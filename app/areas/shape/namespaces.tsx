@@ -1,6 +1,6 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
 import { clusterOf, rightsIn } from '~/core/fleet'
-import { sizeAllowance, storageAllowance } from '~/core/manifests'
+import { levelLabel, sizeAllowance, storageAllowance } from '~/core/manifests'
 import { type ApiObject, ofKind, record, text } from '~/core/objects'
 import { readWorld } from '~/core/placement'
 import { bytesText, listText, numberText } from '~/core/units'
@@ -15,7 +15,7 @@ import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/namespaces'
-import { levelLabel, NewNamespace } from './new-namespace'
+import { NewNamespace } from './new-namespace'
 import { ChooseCluster } from '../../parts/choose-cluster'
 import { WhoCan } from './who-can'
 

@@ -1,7 +1,7 @@
 /** A namespace that is made with its quota and levels. */
 
 import { useState } from 'react'
-import { sizeAllowance, storageAllowance } from '../../../core/manifests'
+import { namespaceManifest, securityLevels } from '~/core/manifests'
 import { useDraft } from '../../parts/draft-change'
 import type { Route } from './+types/namespaces'
 import Button from '@mui/material/Button'
@@ -9,8 +9,6 @@ import { z } from 'zod'
 import { ChoiceAt, SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
 import { Tick } from '../../kit/tick'
-
-const levels = ['privileged', 'baseline', 'restricted'] as const
 
 const quantity = (what: string) =>
   z.string().regex(/^\d+(\.\d+)?(m|[kMGTPE]i?)?$/, `${what} is written like 4, 500m or 16Gi.`)
@@ -25,7 +23,7 @@ const namespaceForm = z.object({
   cpu: quantity('CPU'),
   memory: quantity('Memory'),
   pods: z.string().regex(/^\d{1,6}$/, 'Give a whole number of pods.'),
-  level: z.enum(levels),
+  level: z.enum(securityLevels),
   group: z.string().regex(/^[\w.:@-]*$/, 'A group is letters, digits and . : @ - _'),
 })
 
@@ -47,37 +45,26 @@ export function NewNamespace({
 }) {
   const { draft, isBusy, refused } = useDraft()
   const form = useSchemaForm(namespaceForm, usual)
-  const { name, cpu, memory, pods, level, group } = form.watch()
   const [sizes, setSizes] = useState<readonly string[]>([])
   const [classes, setClasses] = useState<readonly string[]>([])
-  const allowances = [
-    ...(sizes.length > 0 ? [`${sizeAllowance}: ${JSON.stringify(sizes.join(','))}`] : []),
-    ...(classes.length > 0 ? [`${storageAllowance}: ${JSON.stringify(classes.join(','))}`] : []),
-  ]
-  const text = [
-    `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${name}\n  labels: {${levelLabel}: ${level}}${allowances.length > 0 ? `\n  annotations: {${allowances.join(', ')}}` : ''}`,
-    `apiVersion: v1\nkind: ResourceQuota\nmetadata: {name: room, namespace: ${name}}\nspec:\n  hard: {requests.cpu: ${JSON.stringify(cpu)}, requests.memory: ${JSON.stringify(memory)}, pods: ${JSON.stringify(pods)}}`,
-    `apiVersion: v1\nkind: LimitRange\nmetadata: {name: usual, namespace: ${name}}\nspec:\n  limits: [{type: Container, defaultRequest: {cpu: 100m, memory: 128Mi}}]`,
-    ...(group === ''
-      ? []
-      : [
-          `apiVersion: rbac.authorization.k8s.io/v1\nkind: Role\nmetadata: {name: roll-out, namespace: ${name}}\nrules:\n  - {apiGroups: [apps, batch], resources: ['*'], verbs: ['*']}\n  - {apiGroups: [''], resources: [pods, pods/log, services, configmaps], verbs: ['*']}`,
-          `apiVersion: rbac.authorization.k8s.io/v1\nkind: RoleBinding\nmetadata: {name: ${group}, namespace: ${name}}\nroleRef: {apiGroup: rbac.authorization.k8s.io, kind: Role, name: roll-out}\nsubjects: [{kind: Group, name: ${group}}]`,
-        ]),
-  ].join('\n---\n')
   return (
     <section aria-label="A new namespace" className="new-namespace">
       <h2>A new namespace</h2>
       <SchemaForm
         label="A new namespace"
         form={form}
-        onSubmit={() => draft('manifest.apply', { cluster, text })}
+        onSubmit={(values) =>
+          draft('manifest.apply', {
+            cluster,
+            text: namespaceManifest({ ...values, sizes, classes }),
+          })
+        }
       >
         <TextAt path="name" label="Name" mono />
         <TextAt path="cpu" label="CPU" mono width={90} help="cores" />
         <TextAt path="memory" label="Memory" mono width={100} />
         <TextAt path="pods" label="Pods" mono width={80} />
-        <ChoiceAt path="level" label="Pod security" options={levels} width={130} />
+        <ChoiceAt path="level" label="Pod security" options={securityLevels} width={130} />
         <TextAt path="group" label="Group that rolls out" mono help="may be left out" />
         <Allowed
           title="Machine sizes it may use"
@@ -100,7 +87,6 @@ export function NewNamespace({
   )
 }
 
-export const levelLabel = 'pod-security.kubernetes.io/enforce'
 /** Ticks for what is allowed; none ticked is no limit. */
 export function Allowed({
   title,

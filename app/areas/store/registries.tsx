@@ -14,6 +14,7 @@ import {
 import type { Repository } from '~/server/registries/registry'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { Choice } from '../../kit/choice'
 import { type Column, Table } from '../../kit/table/table'
 import { StateGlyph, StateText } from '../../parts/state'
@@ -222,6 +223,36 @@ const Listens = ({ address }: { readonly address: string }) => (
   </span>
 )
 
+/** What runs although it should not. */
+function attentionOf(rows: readonly RepositoryRow[]) {
+  const running = rows.filter(({ pods }) => pods > 0)
+  const grave = running.filter(({ worst }) => worst === 'critical' || worst === 'high').length
+  const moved = running.reduce((sum, row) => sum + row.moved, 0)
+  return {
+    wants: [
+      ...(grave > 0
+        ? [
+            countText(
+              grave,
+              'repository runs with grave findings',
+              'repositories run with grave findings',
+            ),
+          ]
+        : []),
+      ...(moved > 0
+        ? [
+            countText(
+              moved,
+              'pod runs what its tag no longer names',
+              'pods run what their tags no longer name',
+            ),
+          ]
+        : []),
+    ],
+    well: 'nothing that runs has grave findings',
+  }
+}
+
 export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
   const { registries, at, rows, images, access, now } = loaderData
   const [search] = useSearchParams()
@@ -235,7 +266,12 @@ export default function RegistriesPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title="Registries"
-      beside={at?.address ? <Listens address={at.address} /> : null}
+      beside={
+        <>
+          <Attention {...attentionOf(rows)} />
+          {at?.address ? <Listens address={at.address} /> : null}
+        </>
+      }
       reason={
         chosen && at ? (
           <>

@@ -6,6 +6,7 @@ import { networkHolding } from '~/core/wire'
 import { ruleHits } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { DraftChange } from '../../parts/draft-change'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
@@ -113,6 +114,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       })),
   }
 }
+
+/** The share of an address’s source ports beyond which a burst of calls may find none. */
+const scarce = 0.8
 
 type Row = NonNullable<Route.ComponentProps['loaderData']['rows']>[number]
 
@@ -250,7 +254,18 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={`As whom ${cluster} goes out`}
-      beside={<span className="soft">translations of {site}, first match decides</span>}
+      beside={
+        used > scarce * ports ? (
+          <Attention
+            wants={[
+              `${numberText(Math.max(0, ports - used))} of ${numberText(ports)} source ports left`,
+            ]}
+            well=""
+          />
+        ) : (
+          <span className="soft">translations of {site}, first match decides</span>
+        )
+      }
       reason={
         <>
           <Keep cluster={cluster} kept={kept} />
