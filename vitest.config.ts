@@ -30,7 +30,7 @@ export default defineConfig({
           include: ['e2e/**/*.test.ts'],
           globalSetup: ['e2e/setup.ts'],
           fileParallelism: false,
-          testTimeout: 120_000,
+          testTimeout: 300_000,
           hookTimeout: 120_000,
         },
       },

@@ -229,4 +229,4 @@ it('goes on with a fleet upgrade after kill -9 at twenty moments, and does nothi
   } finally {
     await served.remove()
   }
-}, 300_000)
+}, 600_000)
