@@ -1,13 +1,13 @@
 import { StateGlyph } from './state'
 
-/** What wants attention on a page, in one line; or, where nothing does, what is well. */
-export function Attention({
-  wants,
-  well,
-}: {
+export interface AttentionProps {
   readonly wants: readonly string[]
+  /** Told where nothing is wanted. */
   readonly well: string
-}) {
+}
+
+/** What wants attention on a page, in one line; or, where nothing does, what is well. */
+export function Attention({ wants, well }: AttentionProps) {
   const isWell = wants.length === 0
   return (
     <span className="soft" role="status">

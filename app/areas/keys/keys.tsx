@@ -8,7 +8,7 @@ import { gyrarchContext } from '../../context'
 import { sshKeyForm } from '~/core/keys'
 import { countText } from '~/core/units'
 import { Page } from '../../frame/page'
-import { Attention } from '../../parts/attention'
+import { Attention, type AttentionProps } from '../../parts/attention'
 import { CopyButton } from '../../parts/copy-button'
 import { SchemaForm, TextAt, useSchemaForm } from '../../kit/form'
 import { saveFile } from '../../kit/save-file'
@@ -184,10 +184,7 @@ const monthMs = 30 * 86_400_000
 function endingText({
   credentials,
   now,
-}: Pick<Route.ComponentProps['loaderData'], 'credentials' | 'now'>): {
-  readonly wants: readonly string[]
-  readonly well: string
-} {
+}: Pick<Route.ComponentProps['loaderData'], 'credentials' | 'now'>): AttentionProps {
   const refused = credentials.filter(({ checked }) => checked?.good === false).length
   const ending = credentials.filter(
     ({ until }) => Date.parse(until) - Date.parse(now) < monthMs,

@@ -7,7 +7,7 @@ import { bytesText, listText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { Attention } from '../../parts/attention'
+import { Attention, type AttentionProps } from '../../parts/attention'
 import { allowed, isNearQuota, type Resource } from './quota'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
@@ -133,10 +133,7 @@ const columns: readonly Column<Row>[] = [
   { name: 'objects', value: (row) => row.objects, number: true },
 ]
 
-function quotasText(rows: readonly Row[]): {
-  readonly wants: readonly string[]
-  readonly well: string
-} {
+function quotasText(rows: readonly Row[]): AttentionProps {
   const near = rows.filter(isNearQuota).map((row) => row.name)
   const isBounded = rows.some((row) => Object.keys(row.hard).length > 0)
   return {

@@ -258,6 +258,7 @@ function ScalerReason({ data, chosen }: { readonly data: Data; readonly chosen: 
 /** Autoscalers that can make no more: beyond it their load has nowhere to go. */
 function AtTheirMost({ scalers }: Pick<Data, 'scalers'>) {
   const full = scalers.filter((scaler) => scaler.replicas >= scaler.max).map(({ name }) => name)
+  if (scalers.length === 0) return null
   return (
     <Attention
       wants={full.length > 0 ? [`at the most they may: ${listText(full, 3)}`] : []}

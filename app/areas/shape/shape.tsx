@@ -4,7 +4,7 @@ import { capacityOf, type Capacity, lossText } from '~/core/placement'
 import { countText, GiB, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { Attention } from '../../parts/attention'
+import { Attention, type AttentionProps } from '../../parts/attention'
 import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
@@ -169,12 +169,10 @@ function ZoneLosses({ rows }: { readonly rows: readonly Row[] }) {
   )
 }
 
-/** Pods that wait and zones that must not be lost, of the clusters that are placed here. */
-function roomText(rows: readonly Row[]): {
-  readonly wants: readonly string[]
-  readonly well: string
-} {
+/** Pods that wait and zones that must not be lost, of the clusters that are placed here; null where none is. */
+function roomText(rows: readonly Row[]): AttentionProps | null {
   const placed = rows.flatMap((row) => row.capacity ?? [])
+  if (placed.length === 0) return null
   const waiting = placed.reduce((sum, capacity) => sum + capacity.waiting, 0)
   const fatal = placed.filter(({ losses }) => losses.some((loss) => loss.homeless > 0)).length
   const all = placed.length === rows.length ? '' : `, in the ${placed.length} placed here`
@@ -200,10 +198,17 @@ export default function Shape({ loaderData }: Route.ComponentProps) {
   const navigate = useNavigate()
   const address = useAddress()
   const chosen = rows.find((row) => row.name === at)
+  const room = roomText(rows)
   return (
     <Page
       title="Shape"
-      beside={<Attention {...roomText(rows)} />}
+      beside={
+        room ? (
+          <Attention {...room} />
+        ) : (
+          <span className="soft">what runs, whether it fits, and what it costs</span>
+        )
+      }
       reason={
         chosen?.capacity ? (
           <>

@@ -14,7 +14,7 @@ import {
 import type { Repository } from '~/server/registries/registry'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { Attention } from '../../parts/attention'
+import { Attention, type AttentionProps } from '../../parts/attention'
 import { Choice } from '../../kit/choice'
 import { type Column, Table } from '../../kit/table/table'
 import { StateGlyph, StateText } from '../../parts/state'
@@ -224,7 +224,7 @@ const Listens = ({ address }: { readonly address: string }) => (
 )
 
 /** What runs although it should not. */
-function attentionOf(rows: readonly RepositoryRow[]) {
+function attentionOf(rows: readonly RepositoryRow[]): AttentionProps {
   const running = rows.filter(({ pods }) => pods > 0)
   const grave = running.filter(({ worst }) => worst === 'critical' || worst === 'high').length
   const moved = running.reduce((sum, row) => sum + row.moved, 0)

@@ -255,16 +255,16 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
     <Page
       title={`As whom ${cluster} goes out`}
       beside={
-        used > scarce * ports ? (
-          <Attention
-            wants={[
-              `${numberText(Math.max(0, ports - used))} of ${numberText(ports)} source ports left`,
-            ]}
-            well=""
-          />
-        ) : (
-          <span className="soft">translations of {site}, first match decides</span>
-        )
+        <Attention
+          wants={
+            used > scarce * ports
+              ? [
+                  `${numberText(Math.max(0, ports - used))} of ${numberText(ports)} source ports left`,
+                ]
+              : []
+          }
+          well={`source ports are enough; the first translation of ${site} that matches decides`}
+        />
       }
       reason={
         <>
