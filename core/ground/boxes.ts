@@ -1,4 +1,5 @@
 /** The change kind `site.machines`: machines that stand somewhere are entered, or struck. */
+import { dnsLabel } from '../objects/dns-label'
 import { command } from '../contract'
 import { z } from 'zod'
 import { type RawFinding, ref, stop } from '../changes'
@@ -61,7 +62,6 @@ const asView = (entry: Intent['add'][number]): BoxView => ({
 })
 
 const macForm = /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i
-const nameForm = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 
 type Because = RawFinding['because']
 
@@ -122,7 +122,7 @@ function checkEntered(
   const { name, zone } = entered
   const field = `add[${index}]`
   const findings: RawFinding[] = []
-  if (!nameForm.test(name))
+  if (!dnsLabel.test(name))
     findings.push(stop('machine.name', `${field}.name`, said('machine.name', { name })))
   const taken =
     site.boxes.some((existing) => existing.name === name) ||

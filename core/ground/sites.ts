@@ -1,4 +1,5 @@
 /** Sites themselves: added, edited, removed. Zones, hosts and machine sizes are parts of a site. */
+import { dnsLabel } from '../objects/dns-label'
 import { unreadableRange } from '../changes'
 import { command } from '../contract'
 import { z } from 'zod'
@@ -14,7 +15,6 @@ import { put } from './one-step'
 import { said } from './says'
 
 export const name = z.string().max(253)
-const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 
 export const host = z.strictObject({
   name,
@@ -72,7 +72,7 @@ export function checkHosts(
   taken: readonly string[],
 ): readonly RawFinding[] {
   return hosts.flatMap((eachHost, i) => [
-    ...(label.test(eachHost.name)
+    ...(dnsLabel.test(eachHost.name)
       ? []
       : [stop('host.name', `${path}[${i}].name`, said('host.name', { name: eachHost.name }))]),
     ...(taken.includes(eachHost.name) ||
@@ -139,7 +139,7 @@ export function checkSizes(
   path: string,
 ): readonly RawFinding[] {
   return sizes.flatMap((eachSize, i) => [
-    ...(label.test(eachSize.name)
+    ...(dnsLabel.test(eachSize.name)
       ? []
       : [stop('size.name', `${path}[${i}].name`, said('size.name', { name: eachSize.name }))]),
     ...(sizes.findIndex((otherSize) => otherSize.name === eachSize.name) < i
@@ -207,7 +207,7 @@ const siteOfIntent = (intent: AddIntent, view: FleetView): SiteView => ({
 
 function checkSiteName(name: string, view: FleetView): readonly RawFinding[] {
   const findings: RawFinding[] = []
-  if (!label.test(name))
+  if (!dnsLabel.test(name))
     findings.push(
       stop(
         'site.name',

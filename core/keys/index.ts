@@ -1,4 +1,5 @@
 /** What an SSH key and a site's credential are asked to be before either is kept. */
+import { dnsLabel } from '../objects/dns-label'
 import { z } from 'zod'
 
 export const sshKeyName = z
@@ -12,7 +13,7 @@ export const sshKeyName = z
 export const credentialName = z
   .string()
   .min(1, 'Give it a name.')
-  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Use a–z, 0–9 and inner dashes, at most 63.')
+  .regex(dnsLabel, 'Use a–z, 0–9 and inner dashes, at most 63.')
 
 /** Shorter ones are guessed. */
 export const fewestSecretCharacters = 12

@@ -1,6 +1,6 @@
 /** How names and labels are written. Source: the Kubernetes documentation, Object Names and IDs, Labels and Selectors. */
+import { dnsLabel } from '../objects/dns-label'
 
-export const label63 = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 const subdomain = /^[a-z0-9]([-a-z0-9]*[a-z0-9])?(\.[a-z0-9]([-a-z0-9]*[a-z0-9])?)*$/
 const qualifiedName = /^([A-Za-z0-9][-A-Za-z0-9_.]*)?[A-Za-z0-9]$/
 const shortNames = new Set(['Namespace', 'Service'])
@@ -12,7 +12,7 @@ export function nameWrong(kind: string, name: string): string | null {
       ? `“${name}” may hold neither / nor %.`
       : null
   if (shortNames.has(kind))
-    return label63.test(name)
+    return dnsLabel.test(name)
       ? null
       : `“${name}” is no name: up to 63 small letters, digits and -, beginning and ending with a letter or digit.`
   return name.length <= 253 && subdomain.test(name)

@@ -11,7 +11,8 @@ import { quoted } from '../contract'
 import { removals } from './removed'
 import { schemaFaults, typeOfKind } from './schema'
 import { servedAs } from './served-kinds'
-import { labelKeyWrong, labelValueWrong, nameWrong, label63 } from './name-rules'
+import { labelKeyWrong, labelValueWrong, nameWrong } from './name-rules'
+import { dnsLabel } from '../objects/dns-label'
 import { partWrongs } from './part-rules'
 import { valueWrong } from './values'
 
@@ -53,7 +54,7 @@ function containers(given: unknown, path: string): readonly Invalid[] {
     const container = record(entry)
     const name = typeof container['name'] === 'string' ? container['name'] : ''
     const invalids: Invalid[] = []
-    if (!label63.test(name))
+    if (!dnsLabel.test(name))
       invalids.push({
         path: `${here}.name`,
         ...(name === '' ? said('container-needs-name') : said('no-container-name', { name })),
@@ -357,7 +358,7 @@ function ruled(object: WrittenObject): readonly Invalid[] {
   const invalids: Invalid[] = []
   const wrongName = nameWrong(kind, name)
   if (wrongName !== null) invalids.push({ path: 'metadata.name', says: wrongName })
-  if (namespace !== undefined && !label63.test(namespace))
+  if (namespace !== undefined && !dnsLabel.test(namespace))
     invalids.push({ path: 'metadata.namespace', ...said('no-namespace-small', { namespace }) })
   invalids.push(...labels(given, 'metadata.labels'))
   const served = servedElsewhere(object)

@@ -1,10 +1,10 @@
 /** Layered files that were kept: by name, as they were written, comments and all. */
+import { dnsLabel } from '~/core/objects/dns-label'
 import { Refusal } from '../changes/errors'
 import type { Judges } from '../judging/judges'
 import type { Database } from '../records/database'
 import { LayerFileRow } from '../records/models'
 
-const nameShape = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 const mostBytes = 2 * 1024 * 1024
 
 export class Layers {
@@ -29,7 +29,7 @@ export class Layers {
 
   /** Keeps a file that can be read; refuses one that cannot, with the place. */
   async keep(name: string, text: string): Promise<void> {
-    if (!nameShape.test(name))
+    if (!dnsLabel.test(name))
       throw new Refusal(
         'invalid',
         `name: “${name.slice(0, 60)}” is no name. Small letters, digits and -.`,

@@ -1,5 +1,6 @@
 /** A namespace that is made with its quota and levels. */
 
+import { dnsLabel } from '~/core/objects/dns-label'
 import { useState } from 'react'
 import { namespaceManifest, securityLevels } from '~/core/manifests'
 import { useDraft } from '../../parts/draft-change'
@@ -17,7 +18,7 @@ const namespaceForm = z.object({
   name: z
     .string()
     .regex(
-      /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/,
+      dnsLabel,
       'A name is up to 63 lower-case letters, digits and hyphens, and begins and ends with no hyphen.',
     ),
   cpu: quantity('CPU'),

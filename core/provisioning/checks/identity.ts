@@ -1,4 +1,5 @@
 /** Name, site, release: what the cluster is called, where it stands and what it runs. */
+import { dnsLabel } from '../../objects/dns-label'
 import { quoted } from '../../contract'
 import type { Fact, RawFinding } from '../../changes'
 import type { FleetView, ImageView, SiteView } from '../../fleet'
@@ -6,9 +7,6 @@ import { isUnsupported, newestFirst, supportDaysLeft } from '../../releases'
 import { compareReleases, minorLine, promiseText } from '../../units'
 import type { Check, Planned } from '../planned'
 import { said } from './says'
-
-/** A DNS label as RFC 1123 has it: lower-case letters, digits and inner dashes, at most 63. */
-const label = /^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/
 
 const asLabel = (text: string): string =>
   text
@@ -37,7 +35,7 @@ export function nameFindings(name: string, view: FleetView): readonly RawFinding
       source: 'RFC 1123',
     },
   ]
-  if (!label.test(name)) {
+  if (!dnsLabel.test(name)) {
     const fixed = asLabel(name)
     return [
       {

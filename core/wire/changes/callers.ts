@@ -1,4 +1,5 @@
 /** Who may call a service, and whether a namespace takes callers that are not listed: `wire.callers`. */
+import { dnsLabel } from '../../objects/dns-label'
 import { z } from 'zod'
 import { caution, type RawFinding, ref, stop } from '../../changes'
 import { type FleetView, listedObjects, trafficIn } from '../../fleet'
@@ -10,9 +11,7 @@ import { callsADay } from './hits'
 import { said } from './says'
 import { countText } from '../../units'
 
-const name = z
-  .string()
-  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
+const name = z.string().regex(dnsLabel, 'Small letters, digits and -, up to 63.')
 const path = z.string().max(2000).startsWith('/', 'A path begins with a slash.')
 
 export const callersIntent = z.strictObject({

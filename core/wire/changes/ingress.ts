@@ -1,4 +1,5 @@
 /** A host and path led to a service: `wire.ingress`, written as an HTTPRoute; with the name record that leads to it. */
+import { dnsLabel } from '../../objects/dns-label'
 import { command } from '../../contract'
 import { z } from 'zod'
 import { caution, note, type RawFinding, ref, type Step, stop } from '../../changes'
@@ -11,9 +12,7 @@ import { objectNamed, writes } from './written'
 import { said } from './says'
 import { quoted } from '../../contract'
 
-const name = z
-  .string()
-  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
+const name = z.string().regex(dnsLabel, 'Small letters, digits and -, up to 63.')
 
 export const ingressIntent = z.strictObject({
   cluster: z.string().max(253),

@@ -1,4 +1,5 @@
 /** Network policies written or removed: `wire.policy`. What a draft would cut off is walked over the calls of the last day. */
+import { dnsLabel } from '../../objects/dns-label'
 import { type ClusterView, type FleetView, listedObjects } from '../../fleet'
 import { z } from 'zod'
 import { caution, note, type RawFinding, ref, stop } from '../../changes'
@@ -11,9 +12,7 @@ import { objectNamed, withObjects, writes } from './written'
 import { said } from './says'
 import { quoted } from '../../contract'
 
-const name = z
-  .string()
-  .regex(/^[a-z0-9]([-a-z0-9]{0,61}[a-z0-9])?$/, 'Small letters, digits and -, up to 63.')
+const name = z.string().regex(dnsLabel, 'Small letters, digits and -, up to 63.')
 
 export const policyIntent = z.strictObject({
   cluster: z.string().max(253),
