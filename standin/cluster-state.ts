@@ -51,7 +51,9 @@ export interface Revision {
 export interface Workload {
   readonly namespace: string
   readonly name: string
-  readonly kind: 'Deployment' | 'StatefulSet' | 'DaemonSet' | 'CronJob' | 'Job'
+  /** A pod that nobody makes anew is a workload of its own; so is a replica set that no deployment keeps. */
+  readonly kind:
+    'Deployment' | 'ReplicaSet' | 'StatefulSet' | 'DaemonSet' | 'CronJob' | 'Job' | 'Pod'
   /** As somebody wrote it; absent on those that came with the platform. */
   readonly manifest?: Manifest
   /** Oldest first, the last one is meant now; absent while there was only ever one. */
@@ -86,6 +88,8 @@ export interface Workload {
   ailing?: { readonly of: WorkloadAilment; readonly since: number; readonly needsBytes: number }
   /** When the first pod of it started (ms); absent while none has. */
   ranFrom?: number
+  /** Of a pod that nobody makes anew: it was made. */
+  isMade?: true
 }
 
 /** What the containers of a workload can suffer from. */
@@ -94,7 +98,9 @@ export type WorkloadAilment = 'crash' | 'memory' | 'readiness' | 'liveness' | 'a
 export interface Pod {
   readonly namespace: string
   readonly name: string
-  readonly workload: string
+  workload: string
+  /** What its workload is; absent in worlds of before, where no two had one name. */
+  workloadKind?: Workload['kind']
   node: string | null
   /** The one node a daemon’s pod is for, while it waits for room there. */
   wants?: string

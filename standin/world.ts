@@ -179,7 +179,8 @@ export interface World {
   told?: readonly string[]
   /** Partners outside who listen. */
   peers?: readonly PeerReport[]
-  readonly sites: Record<string, Site>
+  /** Replaced when a site comes or goes. */
+  sites: Readonly<Record<string, Site>>
   readonly clusters: Record<string, Cluster>
   faults: Fault[]
   /** Commands as they were when the world was stored; the simulator keeps the living ones. */

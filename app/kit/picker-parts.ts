@@ -6,6 +6,8 @@ export interface PickerProps {
   readonly width?: number
   readonly help?: string
   readonly error?: string | null | undefined
+  /** It takes the focus as it comes. */
+  readonly autoFocus?: boolean
 }
 
 export const pickerSlots = ({ label, width = 160, help, error }: PickerProps) => ({

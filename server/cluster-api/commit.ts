@@ -17,6 +17,10 @@ export interface Write {
   readonly identity: Json
   readonly object: Json | null
   readonly owners: Readonly<Record<string, string>>
+  /** Of one that is taken away: what its controller made stays. */
+  readonly leavesPods?: boolean
+  /** Of a pod that is taken away: only as its budgets let it go. */
+  readonly isEvicted?: boolean
 }
 
 /** Where writes of one cluster go. */
@@ -71,6 +75,11 @@ function refusedBy(
   const answer = refusals[failure.reason]
   if (failure.reason === 'namespace-missing')
     return notFound({ apiGroup: '', plural: 'namespaces' }, text(namespace))
+  if (failure.reason === 'eviction-refused')
+    throw new ApiRefusal(429, "Cannot evict pod as it would violate the pod's disruption budget.", {
+      causes: [{ reason: 'DisruptionBudget', message: failure.says }],
+      retryAfterSeconds: 10,
+    })
   const subject = `${qualified(resource)} "${text(name)}"`
   return new ApiRefusal(
     answer?.code ?? 403,

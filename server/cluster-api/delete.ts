@@ -1,5 +1,5 @@
 /** Deleting through a cluster’s API: what depends goes with it or stays behind, budgets are kept, finalizers are waited for. */
-import { isRecord, list, record, selectorTest, text } from '~/core/objects'
+import { isRecord, list, record, text } from '~/core/objects'
 import { type Json, valueOf } from './body'
 import type { Answer, WriteRequest } from './request'
 import type { Kept } from './mirror'
@@ -55,11 +55,16 @@ function precondition(target: Target, live: Kept, { uid, version }: Options): vo
     )
 }
 
-/** What an owner’s controller keeps by itself: it goes with the owner, whatever is written. */
-const kept = new Set(['Pod', 'ReplicaSet', 'EndpointSlice'])
+const makers = new Set(['DaemonSet', 'Deployment', 'Job', 'ReplicaSet', 'StatefulSet', 'Service'])
 
-/** Objects owned by one, and by those in turn. */
-function dependents(desk: Desk, uid: string): readonly Kept[] {
+/** Whether the owner’s controller keeps an object by itself: it goes with the owner, whatever is written. */
+const isKept = (owner: Kept, { object }: Kept): boolean =>
+  makers.has(text(owner.object['kind'])) &&
+  ['Pod', 'ReplicaSet', 'EndpointSlice'].includes(text(object['kind']))
+
+/** Objects owned by one, and by those in turn, without what controllers keep. */
+function dependents(desk: Desk, owner: Kept): readonly Kept[] {
+  const { uid } = owner
   const owned = desk.mirror
     .all()
     .filter(({ object }) =>
@@ -67,7 +72,9 @@ function dependents(desk: Desk, uid: string): readonly Kept[] {
         (owner) => record(owner)['uid'] === uid,
       ),
     )
-  return owned.flatMap((each) => [each, ...dependents(desk, each.uid)])
+  return owned
+    .filter((each) => !isKept(owner, each))
+    .flatMap((each) => [each, ...dependents(desk, each)])
 }
 
 const withoutOwner = (object: Json, uid: string): Json => {
@@ -88,11 +95,17 @@ const withoutOwner = (object: Json, uid: string): Json => {
   }
 }
 
-async function end(desk: Desk, target: Target, live: Kept, options: Options): Promise<void> {
-  const also = dependents(desk, live.uid).filter(({ object }) => !kept.has(text(object['kind'])))
+async function end(
+  desk: Desk,
+  target: Target,
+  live: Kept,
+  options: Options,
+  isEvicted = false,
+): Promise<void> {
+  const also = dependents(desk, live)
   const objects = [live.object, ...also.map(({ object }) => object)]
   const writes = [
-    { object: null, owners: {} },
+    { object: null, owners: {}, leavesPods: options.policy === 'Orphan', isEvicted },
     ...also.map(({ object }) => ({
       object: options.policy === 'Orphan' ? withoutOwner(object, live.uid) : null,
       owners: {},
@@ -177,44 +190,6 @@ export async function deletedAll(desk: Desk, request: WriteRequest): Promise<Ans
   }
 }
 
-const isReady = (pod: Json): boolean =>
-  list(record(pod['status'])['conditions']).some(
-    (entry) => record(entry)['type'] === 'Ready' && record(entry)['status'] === 'True',
-  )
-
-/** A bound of a budget: a number of pods, or a share of those that are expected. */
-function boundOf(given: unknown, expected: number): number {
-  if (typeof given === 'number') return given
-  const share = /^(\d+)%$/.exec(text(given))
-  return share ? Math.ceil((Number(share[1]) * expected) / 100) : 0
-}
-
-/** The budget that would be broken if a pod went, if there is one. */
-function brokenBudget(desk: Desk, pod: Kept): Kept | undefined {
-  const labels = record(record(pod.object['metadata'])['labels']) as Readonly<
-    Record<string, string>
-  >
-  return [...desk.mirror.of('PodDisruptionBudget').values()].find((budget) => {
-    if (budget.namespace !== pod.namespace) return false
-    const spec = record(budget.object['spec'])
-    const selects = selectorTest(spec['selector'] as Parameters<typeof selectorTest>[0])
-    if (!selects(labels)) return false
-    const pods = [...desk.mirror.of('Pod').values()].filter(
-      (each) =>
-        each.namespace === pod.namespace &&
-        selects(
-          record(record(each.object['metadata'])['labels']) as Readonly<Record<string, string>>,
-        ),
-    )
-    const healthy = pods.filter(({ object }) => isReady(object)).length
-    const needed =
-      spec['maxUnavailable'] === undefined
-        ? boundOf(spec['minAvailable'] ?? 1, pods.length)
-        : pods.length - boundOf(spec['maxUnavailable'], pods.length)
-    return isReady(pod.object) && healthy - 1 < needed
-  })
-}
-
 /** Answers a request to evict a pod: as its budgets let it go. */
 export async function evicted(desk: Desk, request: WriteRequest): Promise<Answer> {
   const { target } = request
@@ -229,17 +204,6 @@ export async function evicted(desk: Desk, request: WriteRequest): Promise<Answer
     contentType: 'application/json',
   })
   precondition(target, live, options)
-  const budget = brokenBudget(desk, live)
-  if (budget)
-    throw new ApiRefusal(429, "Cannot evict pod as it would violate the pod's disruption budget.", {
-      causes: [
-        {
-          reason: 'DisruptionBudget',
-          message: `The disruption budget ${budget.name} needs as many healthy pods as there are`,
-        },
-      ],
-      retryAfterSeconds: 10,
-    })
-  await end(desk, target, live, options)
+  await end(desk, target, live, options, true)
   return { code: 201, object: { ...success({}), code: 201 } }
 }

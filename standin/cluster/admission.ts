@@ -1,18 +1,10 @@
 /** What an API refuses before it takes an object: a namespace that is not there, quotas, limits, the level of its pods’ security. */
 import { overCounted } from './object-counts'
 import type { Forbidden } from './forbidden'
-import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest } from '../world'
-import {
-  currentTemplate,
-  isWorkloadKind,
-  list,
-  podsOf,
-  record,
-  templateIn,
-  text,
-} from './manifests'
+import { isWorkloadKind, list, record, templateIn, text, withPodSpec } from './manifests'
 import { security } from './pod-security'
+import { amount, overQuota, reader, runsPods } from './quotas'
 import { said } from './says'
 
 const clusterWide = new Set([
@@ -41,117 +33,6 @@ const objectsOfKind = (cluster: Cluster, kind: string, namespace: string): reado
   (cluster.objects ?? []).filter(
     (object) => object.kind === kind && object.metadata.namespace === namespace,
   )
-
-type Read = (given: string) => { readonly ok: boolean; readonly value?: number }
-const amount = (given: unknown, read: Read): number => {
-  const parsed = typeof given === 'string' || typeof given === 'number' ? read(String(given)) : null
-  return parsed?.ok === true ? (parsed.value ?? 0) : 0
-}
-
-const reader = (resource: string): Read => (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)
-
-/** What containers of a template ask for of one resource, as requests or limits. */
-function asked(
-  template: Readonly<Record<string, unknown>>,
-  what: 'requests' | 'limits',
-  resource: string,
-): number {
-  return list(record(template['spec'])['containers']).reduce((sum: number, container) => {
-    const resources = record(record(container)['resources'])
-    const given =
-      record(resources[what])[resource] ??
-      (what === 'requests' ? record(resources['limits'])[resource] : undefined)
-    return sum + amount(given, reader(resource))
-  }, 0)
-}
-
-/** What all workloads of a namespace are meant to use of a quota’s entry, one of them as it would be. */
-function used(
-  cluster: Cluster,
-  namespace: string,
-  entry: string,
-  coming: {
-    readonly kind: string
-    readonly name: string
-    readonly replicas: number
-    readonly template: Readonly<Record<string, unknown>>
-  } | null,
-): number {
-  const of = (template: Readonly<Record<string, unknown>>, replicas: number): number => {
-    if (entry === 'pods') return replicas
-    const plain = entry === 'cpu' || entry === 'memory'
-    const what = entry.startsWith('limits.') ? 'limits' : 'requests'
-    return (
-      replicas * asked(template, what, plain ? entry : entry.replace(/^(requests|limits)\./, ''))
-    )
-  }
-  const others = cluster.workloads.filter(
-    (workload) =>
-      workload.namespace === namespace &&
-      workload.kind !== 'CronJob' &&
-      !(workload.kind === coming?.kind && workload.name === coming.name),
-  )
-  const existing = others.reduce(
-    (sum, workload) =>
-      sum +
-      of(
-        currentTemplate(workload),
-        workload.kind === 'Deployment' || workload.kind === 'StatefulSet'
-          ? workload.replicas
-          : podsOf(cluster, workload).length,
-      ),
-    0,
-  )
-  return existing + (coming ? of(coming.template, coming.replicas) : 0)
-}
-
-const shown = (entry: string, value: number): string => {
-  if (entry.endsWith('cpu')) return `${value}m`
-  if (entry === 'pods' || entry.startsWith('count/')) return String(value)
-  if (value % 1024 ** 2 === 0) return `${value / 1024 ** 2}Mi`
-  return String(value)
-}
-
-const runsPods = (kind: string): boolean => kind === 'Pod' || isWorkloadKind(kind)
-
-function quota(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (!runsPods(manifest.kind) || manifest.kind === 'CronJob' || manifest.kind === 'DaemonSet')
-    return null
-  const replicas = record(manifest['spec'])['replicas']
-  const coming = {
-    kind: manifest.kind,
-    name: manifest.metadata.name,
-    replicas: typeof replicas === 'number' ? replicas : 1,
-    template: templateIn(manifest),
-  }
-  for (const object of objectsOfKind(cluster, 'ResourceQuota', namespace)) {
-    const over: string[] = []
-    for (const [entry, limit] of Object.entries(record(record(object['spec'])['hard']))) {
-      if (!/^(pods|cpu|memory|(requests|limits)\.(cpu|memory|ephemeral-storage))$/.test(entry))
-        continue
-      const max = amount(limit, entry === 'pods' ? parseBytes : reader(entry))
-      const before = used(cluster, namespace, entry, null)
-      const after = used(cluster, namespace, entry, coming)
-      // What is over already may shrink.
-      if (after > max && after > before)
-        over.push(
-          `requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${String(limit)}`,
-        )
-    }
-    if (over.length > 0)
-      return {
-        reason: 'quota-exceeded',
-        ...said('quota-exceeded', {
-          kind: manifest.kind,
-          namespace,
-          name: manifest.metadata.name,
-          quota: object.metadata.name,
-          over,
-        }),
-      }
-  }
-  return null
-}
 
 function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
   if (!runsPods(manifest.kind)) return null
@@ -235,9 +116,7 @@ function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
       ? allowed(cluster, manifest.metadata.namespace ?? 'default', 'gyrarch/machine-sizes')
       : null
   if (!sizes) return manifest
-  const spec = record(manifest['spec'])
-  const template = record(spec['template'])
-  const pod = record(template['spec'])
+  const pod = record(templateIn(manifest)['spec'])
   const affinity = record(pod['affinity'])
   const node = record(affinity['nodeAffinity'])
   const required = record(node['requiredDuringSchedulingIgnoredDuringExecution'])
@@ -252,28 +131,16 @@ function keptToSizes(cluster: Cluster, manifest: Manifest): Manifest {
       term,
     ],
   }))
-  return {
-    ...manifest,
-    spec: {
-      ...spec,
-      template: {
-        ...template,
-        spec: {
-          ...pod,
-          affinity: {
-            ...affinity,
-            nodeAffinity: {
-              ...node,
-              requiredDuringSchedulingIgnoredDuringExecution: {
-                ...required,
-                nodeSelectorTerms: terms,
-              },
-            },
-          },
-        },
+  return withPodSpec(manifest, {
+    ...pod,
+    affinity: {
+      ...affinity,
+      nodeAffinity: {
+        ...node,
+        requiredDuringSchedulingIgnoredDuringExecution: { ...required, nodeSelectorTerms: terms },
       },
     },
-  }
+  })
 }
 
 /** A claim of a class that its namespace may not use. */
@@ -311,9 +178,7 @@ export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
     .flatMap((object) => list(record(object['spec'])['limits']).map(record))
     .filter((limit) => limit['type'] === 'Container')
   if (defaults.length === 0) return manifest
-  const spec = record(manifest['spec'])
-  const template = record(spec['template'])
-  const pod = record(template['spec'])
+  const pod = record(templateIn(manifest)['spec'])
   const containers = list(pod['containers']).map((container) => {
     const resources = record(record(container)['resources'])
     return defaults.reduce<Readonly<Record<string, unknown>>>(
@@ -331,7 +196,7 @@ export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
       { ...record(container), resources },
     )
   })
-  return { ...manifest, spec: { ...spec, template: { ...template, spec: { ...pod, containers } } } }
+  return withPodSpec(manifest, { ...pod, containers })
 }
 
 /** Why the API does not take an object, or null. */
@@ -359,7 +224,7 @@ export function forbids(
     classes(cluster, manifest, namespace) ??
     security(cluster, manifest, namespace) ??
     limits(cluster, manifest, namespace) ??
-    quota(cluster, manifest, namespace) ??
+    overQuota(cluster, manifest, namespace) ??
     overCounted(cluster, manifest, namespace)
   )
 }

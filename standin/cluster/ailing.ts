@@ -2,7 +2,7 @@
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, FaultKind, Pod, Workload, WorkloadAilment } from '../world'
-import { list, record as fields, templateOf, text } from './manifests'
+import { isPodOf, list, record as fields, templateOf, text } from './manifests'
 import { podKey, record } from './pod-events'
 
 const byFault: Partial<Record<FaultKind, WorkloadAilment>> = {
@@ -88,9 +88,7 @@ export function ailPod(sim: Sim, cluster: Cluster, workload: Workload, pod: Pod)
 /** All pods of a workload that suffers, now and again after a while. */
 export function ailWorkload(sim: Sim, cluster: Cluster, workload: Workload): void {
   if (!workload.ailing) return
-  for (const pod of cluster.running)
-    if (pod.workload === workload.name && pod.namespace === workload.namespace)
-      ailPod(sim, cluster, workload, pod)
+  for (const pod of cluster.running) if (isPodOf(pod, workload)) ailPod(sim, cluster, workload, pod)
   sim.schedule(againMs, {
     kind: 'ail',
     cluster: cluster.name,
@@ -106,9 +104,7 @@ export function startAiling(
   workload: Workload,
   of: WorkloadAilment,
 ): void {
-  const [pod] = cluster.running.filter(
-    (each) => each.workload === workload.name && each.namespace === workload.namespace,
-  )
+  const pod = cluster.running.find((each) => isPodOf(each, workload))
   const limit = pod ? limitOf(workload, pod) : workload.memoryBytes
   workload.ailing = { of, since: sim.now, needsBytes: Math.round(limit * 1.25) }
   ailWorkload(sim, cluster, workload)
@@ -119,7 +115,7 @@ export function endAiling(sim: Sim, cluster: Cluster, workload: Workload): void 
   if (!workload.ailing) return
   delete workload.ailing
   for (const pod of cluster.running) {
-    if (pod.workload !== workload.name || pod.namespace !== workload.namespace) continue
+    if (!isPodOf(pod, workload)) continue
     if (pod.unready !== true) continue
     delete pod.unready
     delete pod.trouble

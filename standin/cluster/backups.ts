@@ -7,6 +7,7 @@ import { healed } from '../sites/ground'
 import { answering } from './api'
 import { clusterOf } from './keeping'
 import { fillWorkload } from './controllers'
+import { isPodOf } from './manifests'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { said } from './says'
@@ -178,10 +179,7 @@ export const backupRestore: Behaviour<'backup.restore'> = {
         const gone = cluster.workloads.filter((workload) => !keep(workload))
         cluster.workloads = cluster.workloads.filter(keep)
         cluster.running = cluster.running.filter(
-          (pod) =>
-            !gone.some(
-              (workload) => workload.name === pod.workload && workload.namespace === pod.namespace,
-            ),
+          (pod) => !gone.some((workload) => isPodOf(pod, workload)),
         )
         cluster.namespaces = held.namespaces
         const load = loads(cluster)

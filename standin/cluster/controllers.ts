@@ -5,7 +5,15 @@ import { ailPod } from './ailing'
 import { makeClaims } from './claims'
 import { networkRuns } from './conditions'
 import { type Load, workloadOf } from './fits'
-import { isCurrent, isReadyPod, podsOf, record as fields, templateOf } from './manifests'
+import {
+  isCurrent,
+  isPodOf,
+  isReadyPod,
+  podsOf,
+  record as fields,
+  templateOf,
+  text,
+} from './manifests'
 import { gatesOf, loads, schedulePod, share } from './placing'
 import { podKey, record } from './pod-events'
 import { beginStart, newPod, removePod, startPod } from './pods'
@@ -173,6 +181,28 @@ function fillDeployment(turn: Turn): void {
   for (let i = now; i < upTo && !turn.isHeld; i++) turn.make(i)
 }
 
+/** As many as it says, whatever template they were made from: what is there is not made anew. */
+function fillReplicaSet(turn: Turn): void {
+  const { pods, workload } = turn
+  const surplus = [...pods]
+    .sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt)
+    .slice(0, Math.max(0, pods.length - workload.replicas))
+  for (const pod of surplus) letGo(turn, pod)
+  for (let i = pods.length; i < workload.replicas && !turn.isHeld; i++) turn.make(i)
+}
+
+/** A pod that nobody keeps is made once; when it is gone, it is gone. */
+function makeOnce(turn: Turn): void {
+  const { pods, workload, cluster, spec } = turn
+  if (pods.length > 0) return
+  if (workload.isMade) {
+    cluster.workloads = cluster.workloads.filter((each) => each !== workload)
+    return
+  }
+  turn.make(0, text(spec['nodeName']) || undefined)
+  if (turn.made.length > 0) workload.isMade = true
+}
+
 /** One turn for a workload; whether another follows at once. */
 function takeTurn(turn: Turn): boolean {
   switch (turn.workload.kind) {
@@ -186,6 +216,12 @@ function takeTurn(turn: Turn): boolean {
       return false
     case 'Deployment':
       fillDeployment(turn)
+      return false
+    case 'ReplicaSet':
+      fillReplicaSet(turn)
+      return false
+    case 'Pod':
+      makeOnce(turn)
       return false
     // Its jobs are made by the clock.
     case 'CronJob':
@@ -207,6 +243,13 @@ export function fillWorkload(
   return again ? [...turn.made, ...fillWorkload(sim, cluster, workload, load)] : turn.made
 }
 
+/** The controllers of pods that are gone, or that wait, take their next step. */
+export function refill(sim: Sim, cluster: Cluster, pods: readonly Pod[]): void {
+  const load = loads(cluster)
+  for (const workload of cluster.workloads)
+    if (pods.some((pod) => isPodOf(pod, workload))) fillWorkload(sim, cluster, workload, load)
+}
+
 /** The event at the end of a pod’s start: image pulled, containers ready; its controller takes its next step. */
 export function podRuns(sim: Sim, clusterName: string, key: string): void {
   const cluster = sim.cluster(clusterName)
@@ -220,7 +263,7 @@ export function podRuns(sim: Sim, clusterName: string, key: string): void {
   if (workload.name === 'pod-network') networkRuns(sim, cluster, pod.node)
   ailPod(sim, cluster, workload, pod)
   workload.progressedAt = sim.now
-  if (workload.kind === 'Job')
+  if (worksToAnEnd(workload))
     sim.schedule(sim.takes(`${clusterName}/${key}/run`, runSeconds(workload)), {
       kind: 'pod-ends',
       cluster: clusterName,
@@ -228,6 +271,12 @@ export function podRuns(sim: Sim, clusterName: string, key: string): void {
     })
   else if (workload.manifest) fillWorkload(sim, cluster, workload, loads(cluster))
 }
+
+/** Whether the pods of a workload do something and end, and are not started anew then. */
+const worksToAnEnd = (workload: Workload): boolean =>
+  workload.kind === 'Job' ||
+  (workload.kind === 'Pod' &&
+    ['Never', 'OnFailure'].includes(text(fields(workload.manifest?.['spec'])['restartPolicy'])))
 
 /** How long a job’s pod works: as its annotation says, else two minutes. */
 function runSeconds(workload: Workload): number {

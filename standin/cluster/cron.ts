@@ -2,7 +2,7 @@
 import { isCronZone, nextCron, readCron } from '../../core/objects'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
-import { manifestOf, record as fields, text, workloadFrom } from './manifests'
+import { isPodOf, manifestOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
@@ -41,7 +41,7 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
       workload.namespace === cron.namespace,
   )
   const isBusy = running.some((job) =>
-    cluster.running.some((pod) => pod.workload === job.name && pod.phase !== 'Succeeded'),
+    cluster.running.some((pod) => isPodOf(pod, job) && pod.phase !== 'Succeeded'),
   )
   if (!(isBusy && spec['concurrencyPolicy'] === 'Forbid')) {
     const jobName = `${cron.name}-${Math.floor(sim.now / 60_000)}`
@@ -60,17 +60,12 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
     const ended = running
       .filter(
         (workload) =>
-          !cluster.running.some(
-            (pod) => pod.workload === workload.name && pod.phase !== 'Succeeded',
-          ),
+          !cluster.running.some((pod) => isPodOf(pod, workload) && pod.phase !== 'Succeeded'),
       )
       .slice(0, -2)
     cluster.workloads = [...cluster.workloads.filter((workload) => !ended.includes(workload)), job]
     cluster.running = cluster.running.filter(
-      (pod) =>
-        !ended.some(
-          (workload) => workload.name === pod.workload && workload.namespace === pod.namespace,
-        ),
+      (pod) => !ended.some((workload) => isPodOf(pod, workload)),
     )
     record(
       sim,

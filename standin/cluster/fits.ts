@@ -1,6 +1,6 @@
 /** Whether a node takes a pod, in the scheduler’s words: what a template asks of its node and of its neighbours. */
 import type { Cluster, Node, Pod, Workload } from '../world'
-import { list, podLabels, record as fields, templateOf, text } from './manifests'
+import { isPodOf, list, podLabels, record as fields, templateOf, text } from './manifests'
 import { volumeRefusals } from './volumes'
 
 export interface Load {
@@ -128,9 +128,7 @@ const tolerates = (request: Wish, taint: Node['taints'][number]): boolean =>
   )
 
 export const workloadOf = (cluster: Cluster, pod: Pod): Workload | undefined =>
-  cluster.workloads.find(
-    (workload) => workload.namespace === pod.namespace && workload.name === pod.workload,
-  )
+  cluster.workloads.find((workload) => isPodOf(pod, workload))
 
 /** Whether a pod may stay on a node with these taints: every NoExecute one is tolerated. Daemons stay. */
 export function suffers(cluster: Cluster, pod: Pod, taints: Node['taints']): boolean {

@@ -4,9 +4,9 @@ import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Operation, OperationFailure, Pod, Node } from '../world'
 import { answering } from './api'
-import { isReadyPod, podLabels, record as fields, text } from './manifests'
+import { budgetAgainst } from './budgets'
 import { suffers, workloadOf } from './fits'
-import { fillWorkload } from './controllers'
+import { fillWorkload, refill } from './controllers'
 import { removePod } from './pods'
 import { podKey } from './pod-events'
 import { loads } from './placing'
@@ -22,44 +22,6 @@ export const clusterOf = (
     about: `cluster/${op.args.cluster}`,
     ...said('does-not-exist'),
   })
-
-interface Budget {
-  readonly name: string
-  readonly allows: boolean
-}
-
-/** The budgets a pod is under, and whether each lets one go now. */
-function budgetsOver(cluster: Cluster, pod: Pod): readonly Budget[] {
-  const labels = podLabels(workloadOf(cluster, pod), pod)
-  return (cluster.objects ?? []).flatMap((object): readonly Budget[] => {
-    if (object.kind !== 'PodDisruptionBudget' || object.metadata.namespace !== pod.namespace)
-      return []
-    const spec = fields(object['spec'])
-    const selector = Object.entries(fields(fields(spec['selector'])['matchLabels']))
-    const covers = (otherPod: Pod): boolean => {
-      const others = podLabels(workloadOf(cluster, otherPod), otherPod)
-      return (
-        otherPod.namespace === pod.namespace &&
-        selector.every(([key, value]) => others[key] === value)
-      )
-    }
-    if (!selector.every(([key, value]) => labels[key] === value)) return []
-    const covered = cluster.running.filter(covers)
-    const owners = new Set(covered.map((otherPod) => workloadOf(cluster, otherPod)))
-    const expected = [...owners].reduce((sum, workload) => sum + (workload?.replicas ?? 0), 0)
-    const part = (given: unknown): number =>
-      typeof given === 'number'
-        ? given
-        : Math.ceil((Number(text(given).replace('%', '')) * expected) / 100)
-    const desired =
-      spec['minAvailable'] === undefined
-        ? expected - part(spec['maxUnavailable'] ?? 0)
-        : part(spec['minAvailable'])
-    return [
-      { name: object.metadata.name, allows: covered.filter(isReadyPod).length - desired >= 1 },
-    ]
-  })
-}
 
 /** How long a drain waits for a budget that does not let go (ms). */
 const patienceMs = 300_000
@@ -103,9 +65,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
         )
         const moving = lost
           ? left
-          : left
-              .filter((pod) => budgetsOver(cluster, pod).every((budget) => budget.allows))
-              .slice(0, 1)
+          : left.filter((pod) => budgetAgainst(cluster, pod) === undefined).slice(0, 1)
         const since = op.evidence.at(-1)?.at ?? op.startedAt
         const { pastBudgetsAfter } = op.args
         if (
@@ -118,9 +78,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
           if (pastBudgetsAfter !== undefined) return { again: 10 }
           if (sim.now - since < patienceMs) return { again: 10 }
           const pod = left[0]
-          const budget = pod
-            ? budgetsOver(cluster, pod).find((budget) => !budget.allows)
-            : undefined
+          const budget = pod && budgetAgainst(cluster, pod)
           return permanent(
             'eviction-refused',
             said('eviction-refused', { pod: pod ? podKey(pod) : null, node: node.name }),
@@ -259,17 +217,11 @@ export const nodeUncordon: Behaviour<'node.uncordon'> = {
         const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (node) node.cordoned = false
         // There is room again for what waits.
-        const load = loads(cluster)
-        for (const workload of cluster.workloads)
-          if (
-            cluster.running.some(
-              (pod) =>
-                pod.node === null &&
-                pod.workload === workload.name &&
-                pod.namespace === workload.namespace,
-            )
-          )
-            fillWorkload(sim, cluster, workload, load)
+        refill(
+          sim,
+          cluster,
+          cluster.running.filter((pod) => pod.node === null),
+        )
         sim.touch(`cluster:${cluster.name}`)
         return node ? said('takes-pods-again', { node: node.name }) : said('no-such-node')
       },

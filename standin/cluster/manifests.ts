@@ -12,10 +12,21 @@ const texts = (value: unknown): Readonly<Record<string, string>> =>
     ),
   )
 
-export const workloadKinds = ['Deployment', 'StatefulSet', 'DaemonSet', 'CronJob', 'Job'] as const
+export const workloadKinds = [
+  'Deployment',
+  'ReplicaSet',
+  'StatefulSet',
+  'DaemonSet',
+  'CronJob',
+  'Job',
+  'Pod',
+] as const
 
 export const isWorkloadKind = (kind: string): kind is Workload['kind'] =>
   (workloadKinds as readonly string[]).includes(kind)
+
+/** Whether what is written is no pod itself and makes pods. */
+export const makesPods = (kind: string): boolean => isWorkloadKind(kind) && kind !== 'Pod'
 
 export const objectKey = (manifest: Manifest): string =>
   `${manifest.kind}/${manifest.metadata.namespace ?? ''}/${manifest.metadata.name}`
@@ -72,6 +83,13 @@ export function templateIn(manifest: Manifest): Json {
       ? record(record(spec['jobTemplate'])['spec'])['template']
       : spec['template'],
   )
+}
+
+/** A manifest with another pod specification inside. */
+export function withPodSpec(manifest: Manifest, pod: Json): Manifest {
+  if (manifest.kind === 'Pod') return { ...manifest, spec: pod }
+  const spec = record(manifest['spec'])
+  return { ...manifest, spec: { ...spec, template: { ...record(spec['template']), spec: pod } } }
 }
 
 const sizeText = (bytes: number): string => {
@@ -160,6 +178,8 @@ export function manifestOf(workload: Workload): Manifest {
   const template = plainTemplate(workload)
   const selector = { matchLabels: { app: workload.name } }
   switch (workload.kind) {
+    case 'Pod':
+      return { apiVersion: 'v1', kind: 'Pod', metadata, spec: template['spec'] }
     case 'CronJob':
       return {
         apiVersion: 'batch/v1',
@@ -211,9 +231,10 @@ export function manifestOf(workload: Workload): Manifest {
         },
       }
     case 'Deployment':
+    case 'ReplicaSet':
       return {
         apiVersion: 'apps/v1',
-        kind: 'Deployment',
+        kind: workload.kind,
         metadata,
         spec: { replicas: workload.replicas, selector, template },
       }
@@ -237,22 +258,24 @@ export function workloadFrom(
   const kind = isWorkloadKind(manifest.kind) ? manifest.kind : 'Deployment'
   const tolerations = list(pod['tolerations']).map(record)
   const old = before ? currentTemplate(before) : undefined
-  const changed = before !== undefined && JSON.stringify(old) !== JSON.stringify(template)
+  const changed =
+    kind !== 'Pod' && before !== undefined && JSON.stringify(old) !== JSON.stringify(template)
   const history: readonly Revision[] =
     before?.revisions ??
-    (before ? [{ number: 1, hash: hashOf(old), template: old ?? {}, at: before.createdAt }] : [])
+    (before && kind !== 'Pod'
+      ? [{ number: 1, hash: hashOf(old), template: old ?? {}, at: before.createdAt }]
+      : [])
   // Going back to an earlier template makes that revision the newest.
+  const hash = hashOf(template)
+  const earlier = history.find((revision) => revision.hash === hash)
+  const number = (history.at(-1)?.number ?? 0) + 1
   const revisions = changed
     ? [
-        ...history.filter((revision) => revision.hash !== hashOf(template)).slice(-keptRevisions),
-        { number: (history.at(-1)?.number ?? 0) + 1, hash: hashOf(template), template, at },
+        ...history.filter((revision) => revision !== earlier).slice(-keptRevisions),
+        { number, hash, template, at: earlier?.at ?? at },
       ]
     : history
-  let replicas: number
-  if (kind === 'Deployment' || kind === 'StatefulSet') {
-    if (typeof spec['replicas'] === 'number') replicas = spec['replicas']
-    else replicas = 1
-  } else replicas = 0
+  const asked = typeof spec['replicas'] === 'number' ? spec['replicas'] : 1
   return {
     namespace: manifest.metadata.namespace ?? 'default',
     name: manifest.metadata.name,
@@ -262,7 +285,8 @@ export function workloadFrom(
     ...(before?.progressedAt === undefined ? {} : { progressedAt: before.progressedAt }),
     ...(changed ? { progressedAt: at } : {}),
     ...(before?.completed === undefined ? {} : { completed: before.completed }),
-    replicas,
+    ...(before?.isMade ? { isMade: true } : {}),
+    replicas: hasReplicas(kind) ? asked : 0,
     ...request,
     image: text(first['image']),
     serviceAccount: text(pod['serviceAccountName']) || 'default',
@@ -278,10 +302,21 @@ export function workloadFrom(
   }
 }
 
+/** Whether a workload keeps as many pods as it says. */
+export const hasReplicas = (kind: Workload['kind']): boolean =>
+  kind === 'Deployment' || kind === 'ReplicaSet' || kind === 'StatefulSet'
+
+/** Whether a pod is one of a workload. */
+export const isPodOf = (
+  pod: Pick<Pod, 'namespace' | 'workload' | 'workloadKind'>,
+  workload: Pick<Workload, 'namespace' | 'name' | 'kind'>,
+): boolean =>
+  pod.workload === workload.name &&
+  pod.namespace === workload.namespace &&
+  (pod.workloadKind === undefined || pod.workloadKind === workload.kind)
+
 export const podsOf = (cluster: Cluster, workload: Workload): Pod[] =>
-  cluster.running.filter(
-    (pod) => pod.namespace === workload.namespace && pod.workload === workload.name,
-  )
+  cluster.running.filter((pod) => isPodOf(pod, workload))
 
 export const isReadyPod = (pod: Pod): boolean => pod.phase === 'Running' && pod.unready !== true
 
@@ -294,7 +329,9 @@ export function podLabels(
   const own = texts(record(templateOf(workload, pod.hash)['metadata'])['labels'])
   return {
     ...own,
-    ...(pod.hash === undefined ? {} : { 'pod-template-hash': pod.hash }),
+    ...(pod.hash !== undefined && workload.kind === 'Deployment'
+      ? { 'pod-template-hash': pod.hash }
+      : {}),
     ...(workload.kind === 'StatefulSet'
       ? { 'statefulset.kubernetes.io/pod-name': pod.name ?? '' }
       : {}),

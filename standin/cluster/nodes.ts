@@ -10,7 +10,7 @@ import { agentOn } from '../sites/machines'
 import type { Cluster, Condition, Machine, Node, OperationFailure, Site } from '../world'
 import { apiAt, obstacleTo } from '../traffic/reach'
 import { answering, apiAnswers } from './api'
-import { fillWorkload } from './controllers'
+import { fillWorkload, refill } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleStorage } from '../storage/settle'
@@ -307,17 +307,11 @@ export const nodeJoin: Behaviour<'node.join'> = {
         // Daemons first; then what has waited for room.
         for (const workload of cluster.workloads)
           if (workload.kind === 'DaemonSet') fillWorkload(sim, cluster, workload, load)
-        for (const workload of cluster.workloads)
-          if (
-            workload.kind !== 'DaemonSet' &&
-            cluster.running.some(
-              (pod) =>
-                pod.node === null &&
-                pod.workload === workload.name &&
-                pod.namespace === workload.namespace,
-            )
-          )
-            fillWorkload(sim, cluster, workload, load)
+        refill(
+          sim,
+          cluster,
+          cluster.running.filter((pod) => pod.node === null && pod.wants === undefined),
+        )
         return said('ready')
       },
     },

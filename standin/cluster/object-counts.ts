@@ -1,7 +1,7 @@
 /** Quotas that count objects: so many of a kind in a namespace, and no more. */
 import { record, resourcesOf } from '../../core/objects'
 import type { Cluster, Manifest } from '../cluster-state'
-import { objectKey } from './manifests'
+import { manifestOf, objectKey } from './manifests'
 import { said } from './says'
 
 /** Kinds that a quota counts by their plain name; all others by `count/` and their group. */
@@ -14,10 +14,23 @@ const byName = new Set([
   'services',
 ])
 
-function entriesOf({ apiVersion, kind }: Manifest): readonly string[] {
+function entriesOf({ apiVersion, kind }: Pick<Manifest, 'apiVersion' | 'kind'>): readonly string[] {
   const plural = resourcesOf(kind)
   const group = apiVersion.includes('/') ? `.${apiVersion.split('/')[0] ?? ''}` : ''
   return [...(byName.has(plural) ? [plural] : []), `count/${plural}${group}`]
+}
+
+/** How many objects of a namespace count for an entry of a quota. */
+export function countedNow(cluster: Cluster, namespace: string, entry: string): number {
+  const counts = (object: Pick<Manifest, 'apiVersion' | 'kind'>): boolean =>
+    entriesOf(object).includes(entry)
+  const written = (cluster.objects ?? []).filter(
+    (object) => object.metadata.namespace === namespace && counts(object),
+  )
+  const workloads = cluster.workloads.filter(
+    (workload) => workload.namespace === namespace && counts(manifestOf(workload)),
+  )
+  return written.length + workloads.length
 }
 
 /** Why a namespace takes no further object of a kind; null where it does, or where the object is there already. */

@@ -1,4 +1,4 @@
-/** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back; and roll-outs watched. */
+/** Writing to a cluster’s API: objects applied field by field with an owner for each, removed, put back. */
 import { fieldAt, fieldsOf, isIdentity, ownersIn, withFields } from '../../core/objects/fields'
 import { policyRefusals } from '../../core/objects'
 import { permanent, transient } from '../failures'
@@ -6,135 +6,20 @@ import { namespaceLabels } from '../traffic/policies'
 import { webhookAgainst } from '../traffic/webhooks'
 import type { Behaviour } from '../engine/sim'
 import type { Sim } from '../engine/sim'
-import type { Cluster, Manifest, OperationFailure, Workload } from '../world'
-import { addService } from './add-ons'
+import type { Cluster, Manifest, OperationFailure } from '../world'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
 import { queueAutoscalers } from './autoscale'
-import { queueCron } from './cron'
-import { keptObject } from './standard-objects'
-import {
-  currentTemplate,
-  hashOf,
-  isWorkloadKind,
-  manifestOf,
-  objectKey,
-  podsOf,
-  workloadFrom,
-} from './manifests'
+import { objectKey } from './manifests'
 import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleFronts } from '../traffic/fronts'
-import { learnClass } from '../storage/provision'
-import { bindAtOnce, reclaim } from './volumes'
+import { drop, namespaced, store, workloadFor, writtenObject } from './stored'
+import { bindAtOnce } from './volumes'
 import { said } from './says'
 import { saidOf } from '../../core/contract'
 import { countText } from '../../core/units'
-
-export const namespaced = (manifest: Manifest): Manifest =>
-  isClusterWide(manifest.kind) || manifest.metadata.namespace !== undefined
-    ? manifest
-    : { ...manifest, metadata: { ...manifest.metadata, namespace: 'default' } }
-
-const workloadFor = (cluster: Cluster, manifest: Manifest): Workload | undefined =>
-  cluster.workloads.find(
-    (workload) =>
-      workload.kind === manifest.kind &&
-      workload.namespace === manifest.metadata.namespace &&
-      workload.name === manifest.metadata.name,
-  )
-
-/** An object as it was last written, or undefined. */
-export function writtenObject(cluster: Cluster, manifest: Manifest): Manifest | undefined {
-  const workload = workloadFor(cluster, manifest)
-  if (workload) return manifestOf(workload)
-  const key = objectKey(manifest)
-  const stored = keptObject(cluster, key)
-  if (stored) return stored
-  if (manifest.kind === 'Namespace' && cluster.namespaces.includes(manifest.metadata.name))
-    return { apiVersion: 'v1', kind: 'Namespace', metadata: { name: manifest.metadata.name } }
-  const service =
-    manifest.kind === 'Service'
-      ? cluster.serviceList.find(
-          (service) =>
-            service.name === manifest.metadata.name &&
-            service.namespace === manifest.metadata.namespace,
-        )
-      : undefined
-  return service
-    ? {
-        apiVersion: 'v1',
-        kind: 'Service',
-        metadata: { name: service.name, namespace: service.namespace },
-        spec: { ports: [{ port: service.port }], selector: { app: service.workload } },
-      }
-    : undefined
-}
-
-/** Puts a whole object into the cluster, whatever was there. */
-export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
-  if (isWorkloadKind(manifest.kind)) {
-    const before = workloadFor(cluster, manifest)
-    if (before && before.revisions === undefined)
-      for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
-    const workload = workloadFrom(manifest, sim.now, before)
-    cluster.workloads = before
-      ? cluster.workloads.map((eachWorkload) => (eachWorkload === before ? workload : eachWorkload))
-      : [...cluster.workloads, workload]
-    if (workload.kind === 'CronJob' && !before) queueCron(sim, cluster, workload)
-    return
-  }
-  const key = objectKey(manifest)
-  const exists = (cluster.objects ?? []).some((object) => objectKey(object) === key)
-  cluster.objects = exists
-    ? (cluster.objects ?? []).map((object) => (objectKey(object) === key ? manifest : object))
-    : [...(cluster.objects ?? []), manifest]
-  if (manifest.kind === 'Namespace' && !cluster.namespaces.includes(manifest.metadata.name))
-    cluster.namespaces = [...cluster.namespaces, manifest.metadata.name].sort()
-  if (manifest.kind === 'Service') addService(cluster, manifest)
-  if (manifest.kind === 'StorageClass') learnClass(cluster, manifest.metadata.name, manifest)
-}
-
-/** Takes an object away, with the pods that came of it; a namespace with everything in it. */
-export function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
-  const { namespace, name } = manifest.metadata
-  if (manifest.kind === 'Namespace') {
-    for (const claim of (cluster.objects ?? []).filter(
-      (object) => object.kind === 'PersistentVolumeClaim' && object.metadata.namespace === name,
-    ))
-      reclaim(sim, cluster, claim)
-    cluster.namespaces = cluster.namespaces.filter((otherNamespace) => otherNamespace !== name)
-    cluster.workloads = cluster.workloads.filter((candidate) => candidate.namespace !== name)
-    cluster.running = cluster.running.filter((pod) => pod.namespace !== name)
-    cluster.serviceList = cluster.serviceList.filter((service) => service.namespace !== name)
-    cluster.objects = (cluster.objects ?? []).filter(
-      (object) =>
-        object.metadata.namespace !== name &&
-        !(object.kind === 'Namespace' && object.metadata.name === name),
-    )
-    return
-  }
-  if (manifest.kind === 'StorageClass') learnClass(cluster, name, null)
-  const workload = workloadFor(cluster, manifest)
-  if (workload) {
-    cluster.running = cluster.running.filter(
-      (pod) => !(pod.namespace === namespace && pod.workload === name),
-    )
-    cluster.workloads = cluster.workloads.filter((candidate) => candidate !== workload)
-  }
-  if (manifest.kind === 'Service')
-    cluster.serviceList = cluster.serviceList.filter(
-      (service) => !(service.namespace === namespace && service.name === name),
-    )
-  const key = objectKey(manifest)
-  const claim =
-    manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
-  if (claim) reclaim(sim, cluster, claim)
-  cluster.objects = (cluster.objects ?? []).filter((object) => objectKey(object) !== key)
-  const { [key]: _gone, ...owners } = cluster.owners ?? {}
-  cluster.owners = owners
-}
 
 export function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[]): void {
   bindAtOnce(sim, cluster)

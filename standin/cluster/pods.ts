@@ -56,13 +56,16 @@ export function newPod(
   )
     .toString(36)
     .padStart(5, '0')
-  const name =
-    workload.kind === 'StatefulSet' ? `${workload.name}-${ordinal}` : `${workload.name}-${drawn}`
+  const names: Partial<Record<Workload['kind'], string>> = {
+    StatefulSet: `${workload.name}-${ordinal}`,
+    Pod: workload.name,
+  }
   const hash = currentHash(workload)
   return {
     namespace: workload.namespace,
-    name,
+    name: names[workload.kind] ?? `${workload.name}-${drawn}`,
     workload: workload.name,
+    workloadKind: workload.kind,
     node: null,
     phase: 'Pending',
     ...(hash === undefined ? {} : { hash }),

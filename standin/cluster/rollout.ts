@@ -8,8 +8,9 @@ import type { Behaviour } from '../engine/sim'
 import { permanent } from '../failures'
 import { answering } from './api'
 import { record as fields, podsOf, isReadyPod, isCurrent, manifestOf } from './manifests'
-import { store, settle } from './objects'
+import { settle } from './objects'
 import { podKey } from './pod-events'
+import { store } from './stored'
 import { said } from './says'
 
 export const deadlineMs = (workload: Workload): number =>

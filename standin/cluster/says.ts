@@ -111,6 +111,9 @@ export const said = sentences({
     `No host of ${p.zone} has room for ${p.machine}.`,
   'no-host-room': () => 'no host with room',
 
+  'budget-holds': (p: { budget: string; healthy: number; desired: number }) =>
+    `The disruption budget ${p.budget} needs ${p.desired} healthy pods and has ${p.healthy} currently`,
+
   // admission
   'quota-exceeded': (p: {
     kind: string

@@ -1,11 +1,11 @@
 /** Objects of a cluster that somebody turned: a service that selects nobody, or leads to a port where nobody listens; a webhook that closes everything. */
 import type { Sim } from '../engine/sim'
-import { fillWorkload } from './controllers'
+import { fillWorkload, refill } from './controllers'
+import { loads } from './placing'
 import { removePod } from './pods'
 import { podKey, record } from './pod-events'
-import { loads } from './placing'
 import { addService } from './add-ons'
-import { store, writtenObject } from './objects'
+import { store, writtenObject } from './stored'
 import { list, record as fields, objectKey } from './manifests'
 import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { networkLost } from './conditions'
@@ -109,10 +109,7 @@ function startAnew(sim: Sim, cluster: Cluster, gone: readonly Pod[]): void {
     )
     removePod(sim, cluster, pod)
   }
-  const load = loads(cluster)
-  for (const workload of cluster.workloads)
-    if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
-      fillWorkload(sim, cluster, workload, load)
+  refill(sim, cluster, gone)
 }
 
 /** The policy webhook answers later than the API waits: the pod of a workload that starts anew is not let in. */

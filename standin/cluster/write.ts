@@ -3,10 +3,14 @@ import { list, record, text } from '../../core/objects'
 import type { Behaviour, Sim } from '../engine/sim'
 import { settleFronts } from '../traffic/fronts'
 import type { Cluster, Manifest, Node, OperationFailure } from '../world'
+import { permanent } from '../failures'
 import { withDefaults } from './admission'
 import { answering } from './api'
-import { isWorkloadKind, objectKey } from './manifests'
-import { drop, namespaced, objectionTo, settle, store } from './objects'
+import { budgetAgainst } from './budgets'
+import { makesPods, objectKey } from './manifests'
+import { objectionTo, settle } from './objects'
+import { endRevision, leavePods, revisionBehind } from './left-behind'
+import { drop, namespaced, store } from './stored'
 import { podKey, record as note } from './pod-events'
 import { fillWorkload } from './controllers'
 import { removePod } from './pods'
@@ -69,9 +73,31 @@ interface Write {
   readonly identity: Manifest
   readonly object: Manifest | null
   readonly owners: Readonly<Record<string, string>>
+  readonly leavesPods: boolean
 }
 
-function write(sim: Sim, cluster: Cluster, { identity, object, owners }: Write): void {
+/** Whether a pod is kept by a controller: what is written of it is not taken. */
+function isKeptPod(cluster: Cluster, key: string): boolean {
+  const pod = cluster.running.find((candidate) => podKey(candidate) === key)
+  return pod !== undefined && workloadOf(cluster, pod)?.kind !== 'Pod'
+}
+
+/** Why a pod may not be evicted: a budget that it is under. */
+function heldByBudget(cluster: Cluster, identity: Manifest): OperationFailure | null {
+  const { namespace = '', name } = identity.metadata
+  const pod = cluster.running.find((candidate) => podKey(candidate) === `${namespace}/${name}`)
+  const budget = pod && budgetAgainst(cluster, pod)
+  if (!pod || !budget) return null
+  const told = said('budget-holds', {
+    budget: budget.name,
+    healthy: budget.healthy,
+    desired: budget.desired,
+  })
+  const about = `poddisruptionbudget/${cluster.name}/${namespace}/${budget.name}`
+  return permanent('eviction-refused', told, { about, ...told })
+}
+
+function write(sim: Sim, cluster: Cluster, { identity, object, owners, leavesPods }: Write): void {
   const { kind, metadata } = identity
   const node =
     kind === 'Node' ? cluster.nodes.find(({ name }) => name === metadata.name) : undefined
@@ -81,8 +107,14 @@ function write(sim: Sim, cluster: Cluster, { identity, object, owners }: Write):
   }
   const pod = `${metadata.namespace ?? ''}/${metadata.name}`
   if (kind === 'Pod' && object === null && endPod(sim, cluster, pod)) return
-  if (kind === 'Pod' && cluster.running.some((candidate) => podKey(candidate) === pod)) return
+  if (kind === 'Pod' && isKeptPod(cluster, pod)) return
+  if (kind === 'ReplicaSet') {
+    const set = revisionBehind(cluster, identity)
+    if (set && object === null) endRevision(sim, cluster, set)
+    if (set) return
+  }
   if (object === null) {
+    if (leavesPods) leavePods(cluster, identity)
     drop(sim, cluster, identity)
     return
   }
@@ -100,14 +132,16 @@ export const objectsWrite: Behaviour<'objects.write'> = {
         if ('class' in cluster) return cluster
         const { trial, dry } = trialOf(sim, cluster)
         const writes: Write[] = []
-        for (const { identity, object, owners } of op.args.writes) {
+        for (const { identity, object, owners, leavesPods, isEvicted } of op.args.writes) {
+          const held = isEvicted ? heldByBudget(cluster, identity) : null
+          if (held) return held
           const wanted = object && withDefaults(trial, namespaced(object))
           const objection: OperationFailure | null = wanted
-            ? objectionTo(sim, cluster, trial, wanted, new Set(), isWorkloadKind(wanted.kind))
+            ? objectionTo(sim, cluster, trial, wanted, new Set(), makesPods(wanted.kind))
             : null
           if (objection) return objection
           if (wanted) store(dry, trial, wanted)
-          writes.push({ identity: namespaced(identity), object: wanted, owners })
+          writes.push({ identity: namespaced(identity), object: wanted, owners, leavesPods })
         }
         if (op.args.isDry) return said('written', { count: 0 })
         for (const each of writes) write(sim, cluster, each)

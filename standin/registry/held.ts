@@ -1,7 +1,7 @@
 /** What registries hold, as whoever pulls from them finds it: tags with the digests that they stand for. */
 import { z } from 'zod'
 import { findingSeverities, lookedFor, registryAccess } from '../../core/contract'
-import { imageParts } from '../cluster/manifests'
+import { imageParts, isPodOf } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
 
@@ -54,8 +54,7 @@ function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, strin
     const before = names.map((name) => moved.get(name)).find((digest) => digest !== undefined)
     if (before === undefined) continue
     for (const pod of cluster.running)
-      if (pod.workload === workload.name && pod.namespace === workload.namespace)
-        pod.pulled ??= { [workload.image]: before }
+      if (isPodOf(pod, workload)) pod.pulled ??= { [workload.image]: before }
     sim.touch(`cluster:${cluster.name}`)
   }
 }

@@ -1,5 +1,5 @@
 /** How nodes and pods of some clusters stand at a moment, for whoever watches a run. */
-import { isReadyPod } from '../cluster/manifests'
+import { hasReplicas, isReadyPod, podsOf } from '../cluster/manifests'
 import { loads } from '../cluster/placing'
 import type { Simulator } from '../engine/simulator'
 
@@ -30,11 +30,12 @@ export function readyPods(sim: Simulator, names: readonly string[]): Record<stri
   const ready: Record<string, number> = {}
   for (const cluster of names.flatMap((name) => sim.cluster(name) ?? [])) {
     if (cluster.resting) continue
-    for (const { namespace, name, kind } of cluster.workloads)
-      if (kind === 'Deployment' || kind === 'StatefulSet')
-        ready[`${cluster.name} ${namespace}/${name}`] = cluster.running.filter(
-          (pod) => pod.namespace === namespace && pod.workload === name && isReadyPod(pod),
-        ).length
+    for (const workload of cluster.workloads)
+      if (hasReplicas(workload.kind))
+        ready[`${cluster.name} ${workload.namespace}/${workload.name}`] = podsOf(
+          cluster,
+          workload,
+        ).filter(isReadyPod).length
   }
   return ready
 }

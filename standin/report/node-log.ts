@@ -1,6 +1,7 @@
 /** What the services of a node, or of a control plane, have written lately: derived from how they are, the same whenever asked. */
 import { isoTime } from '../../core/units'
 import { killLine } from '../cluster/ailing'
+import { workloadOf } from '../cluster/fits'
 import { membersUp } from '../cluster/api'
 import type { Sim } from '../engine/sim'
 import { uniform } from '../engine/random'
@@ -111,9 +112,7 @@ function ailmentLines(
 const kills = (sim: Sim, cluster: Cluster, node: Node): readonly Line[] =>
   cluster.running.flatMap((pod) => {
     if (pod.node !== node.name || !pod.last) return []
-    const workload = cluster.workloads.find(
-      (each) => each.name === pod.workload && each.namespace === pod.namespace,
-    )
+    const workload = workloadOf(cluster, pod)
     return workload?.ailing?.of === 'memory'
       ? [
           stampedLine(

@@ -1,8 +1,8 @@
 /** The objects that a cluster’s API lists. */
-import { digestOf, gpuResource, text, record } from '../cluster/manifests'
+import { digestOf, gpuResource, isPodOf, text, record } from '../cluster/manifests'
 import { pulledDigest } from '../cluster/pulling'
 import type { World } from '../world'
-import type { Cluster, Node } from '../cluster-state'
+import type { Cluster, Node, Workload } from '../cluster-state'
 import { compareText, isoTime } from '../../core/units'
 import { endpointSlices, serviceObjects } from './services'
 import { apiAnswers } from '../cluster/api'
@@ -121,10 +121,17 @@ function podObjects(world: World, cluster: Cluster): readonly Record<string, unk
     cache.set(image, digest)
     return digest
   }
-  const workloads = new Map(cluster.workloads.map((workload) => [keyOf(workload), workload]))
-  return cluster.running.map((pod) =>
-    podObject(pod, cluster, workloads.get(`${pod.namespace}/${pod.workload}`), digests),
-  )
+  const workloads = new Map<string, Workload[]>()
+  for (const workload of cluster.workloads) {
+    const alike = workloads.get(keyOf(workload))
+    if (alike) alike.push(workload)
+    else workloads.set(keyOf(workload), [workload])
+  }
+  return cluster.running.map((pod) => {
+    const alike = workloads.get(`${pod.namespace}/${pod.workload}`)
+    const workload = alike?.find((each) => isPodOf(pod, each))
+    return podObject(pod, cluster, workload, digests)
+  })
 }
 
 interface Filter {

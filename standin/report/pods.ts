@@ -13,7 +13,9 @@ import {
   record,
   podLabels,
   list,
+  manifestOf,
 } from '../cluster/manifests'
+import { withOwners } from './written'
 
 /** Pods of what came with the platform are its own: their priority is above that of all others. */
 export const platformPriority = 1000000
@@ -123,6 +125,22 @@ export function podStatus(
   }
 }
 
+function podMetadata(
+  pod: Pod,
+  cluster: Cluster,
+  workload: Workload | undefined,
+): Record<string, unknown> {
+  if (workload?.kind === 'Pod')
+    return record(withOwners(cluster, manifestOf(workload), workload.createdAt)['metadata'])
+  return {
+    name: pod.name,
+    namespace: pod.namespace,
+    labels: podLabels(workload, pod),
+    creationTimestamp: isoTime(pod.createdAt),
+    ...(workload ? { ownerReferences: [{ ...ownerOf(pod, workload), controller: true }] } : {}),
+  }
+}
+
 export function podObject(
   pod: Pod,
   cluster: Cluster,
@@ -136,13 +154,7 @@ export function podObject(
   return {
     apiVersion: 'v1',
     kind: 'Pod',
-    metadata: {
-      name: pod.name,
-      namespace: pod.namespace,
-      labels: podLabels(workload, pod),
-      creationTimestamp: isoTime(pod.createdAt),
-      ...(workload ? { ownerReferences: [{ ...ownerOf(pod, workload), controller: true }] } : {}),
-    },
+    metadata: podMetadata(pod, cluster, workload),
     spec: {
       ...(pod.node === null ? {} : { nodeName: pod.node }),
       ...(pod.namespace === 'platform' ? { priority: platformPriority } : {}),

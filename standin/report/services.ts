@@ -1,10 +1,8 @@
 /** Services and their endpoint slices, as a cluster’s API lists them. */
-import { isReadyPod, record } from '../cluster/manifests'
+import { isReadyPod, list, record } from '../cluster/manifests'
 import type { Cluster, Service } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
-import { targetOn } from '../traffic/services'
-import { readyBehind } from '../traffic/services'
-import { servicePorts } from '../traffic/services'
+import { choosesPods, podsBehind, servicePorts, targetOn } from '../traffic/services'
 import { withOwners } from './written'
 
 const bareService = ({ name, namespace, port, workload }: Service) => ({
@@ -68,16 +66,7 @@ export const serviceObjects = (
   cluster.serviceList.map((service) => serviceObject(sim, cluster, service))
 
 function endpointSlice(cluster: Cluster, service: Service) {
-  const ready = new Set(readyBehind(cluster, service))
-  const others = cluster.running.filter(
-    (pod) =>
-      pod.namespace === service.namespace &&
-      pod.workload === service.workload &&
-      pod.ip !== null &&
-      pod.phase !== 'Succeeded' &&
-      !ready.has(pod),
-  )
-  const behind = [...ready, ...others].sort((a, b) => (a.name < b.name ? -1 : 1))
+  const behind = podsBehind(cluster, service)
   const [first] = behind
   const portOf = (port: ReturnType<typeof servicePorts>[number]): number => {
     if (first) return targetOn(cluster, first, port)
@@ -106,7 +95,20 @@ function endpointSlice(cluster: Cluster, service: Service) {
   }
 }
 
+/** Services that choose pods and have no address of their own. */
+function headless(cluster: Cluster): readonly Service[] {
+  const address = cluster.dnsAddress
+  return (cluster.objects ?? []).flatMap(({ kind, metadata, spec }) => {
+    const { name, namespace = 'default' } = metadata
+    const { clusterIP, ports } = record(spec)
+    const port = Number(record(list(ports)[0])['port'] ?? 0)
+    return kind === 'Service' && clusterIP === 'None'
+      ? [{ name, namespace, address, port, workload: '' }]
+      : []
+  })
+}
+
 export const endpointSlices = (cluster: Cluster): readonly Record<string, unknown>[] =>
-  cluster.serviceList
-    .filter((service) => service.workload !== '')
+  [...cluster.serviceList, ...headless(cluster)]
+    .filter((service) => choosesPods(cluster, service))
     .map((service) => endpointSlice(cluster, service))

@@ -76,6 +76,16 @@ export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record
       }
     case 'StatefulSet':
       return { replicas: pods.length, readyReplicas: ready, updatedReplicas: current }
+    case 'Pod':
+      return {}
+    case 'ReplicaSet':
+      return {
+        replicas: pods.length,
+        fullyLabeledReplicas: pods.length,
+        readyReplicas: ready,
+        availableReplicas: ready,
+        ...(workload.refused === undefined ? {} : { conditions: [podsRefused(workload)] }),
+      }
     case 'Deployment':
       return {
         replicas: pods.length,
@@ -90,6 +100,8 @@ export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record
 
 export const workloadObjects = (cluster: Cluster): readonly Record<string, unknown>[] =>
   cluster.workloads.flatMap((workload) => {
+    // Told as the pod that it is.
+    if (workload.kind === 'Pod') return []
     const pods = podsOf(cluster, workload)
     const object = withOwners(cluster, manifestOf(workload), workload.createdAt)
     const sets = workload.kind === 'Deployment' ? replicaSets(workload, pods) : []

@@ -3,7 +3,38 @@
 import { managedFields } from '../../core/objects'
 import { isoTime } from '../../core/units'
 import type { Cluster, Manifest } from '../cluster-state'
+import { budgetNow } from '../cluster/budgets'
 import { objectKey, record, text } from '../cluster/manifests'
+import { quotaStatus } from '../cluster/quotas'
+
+/** What a cluster makes of an object that it keeps; null where it makes nothing of it. */
+function statusOf(cluster: Cluster, object: Manifest): Record<string, unknown> | null {
+  switch (object.kind) {
+    // What nothing has bound yet waits, and says so.
+    case 'PersistentVolumeClaim':
+      return object['status'] === undefined ? { phase: 'Pending' } : null
+    case 'ResourceQuota':
+      return quotaStatus(cluster, object)
+    case 'PodDisruptionBudget': {
+      const { expected, healthy, desired, allowed } = budgetNow(cluster, object)
+      return {
+        expectedPods: expected,
+        currentHealthy: healthy,
+        desiredHealthy: desired,
+        disruptionsAllowed: allowed,
+        conditions: [
+          {
+            type: 'DisruptionAllowed',
+            status: allowed > 0 ? 'True' : 'False',
+            reason: allowed > 0 ? 'SufficientPods' : 'InsufficientPods',
+          },
+        ],
+      }
+    }
+    default:
+      return null
+  }
+}
 
 export function withOwners(
   cluster: Cluster,
@@ -11,12 +42,10 @@ export function withOwners(
   at: number,
 ): Record<string, unknown> {
   const owners = cluster.owners?.[objectKey(manifest)]
+  const status = statusOf(cluster, manifest)
   return {
     ...manifest,
-    // What nothing has bound yet waits, and says so.
-    ...(manifest.kind === 'PersistentVolumeClaim' && manifest['status'] === undefined
-      ? { status: { phase: 'Pending' } }
-      : {}),
+    ...(status === null ? {} : { status }),
     metadata: {
       ...manifest.metadata,
       creationTimestamp: text(manifest.metadata['creationTimestamp']) || isoTime(at),

@@ -1,8 +1,8 @@
 /** What a machine that runs can suffer from: its runtime, its agent, its clock, its certificate, its disk, its memory. */
 import { setCondition, setReady } from '../cluster/conditions'
-import { fillWorkload } from '../cluster/controllers'
+import { refill } from '../cluster/controllers'
+import { workloadOf } from '../cluster/fits'
 import { podKey, record } from '../cluster/pod-events'
-import { loads } from '../cluster/placing'
 import type { Sim } from '../engine/sim'
 import type { Ailment, FaultKind, Machine, Site } from '../world'
 import { evictMs, heardAgain, nodeOn, unheardFrom } from './power'
@@ -59,11 +59,11 @@ function strain(sim: Sim, machine: Machine, what: 'disk' | 'memory'): void {
   const about = `node/${node.name}`
   record(sim, cluster, 'Warning', of.told[0], about, of.told[1])
   record(sim, cluster, 'Warning', 'EvictionThresholdMet', about, `Attempting to reclaim ${of.low}`)
-  const stays = new Set(
-    cluster.workloads.filter(({ kind }) => kind !== 'Deployment').map(({ name }) => name),
-  )
+  const leaves: readonly string[] = ['Deployment', 'ReplicaSet', 'Pod']
   const evicted = cluster.running
-    .filter((pod) => pod.node === node.name && !stays.has(pod.workload))
+    .filter(
+      (pod) => pod.node === node.name && leaves.includes(workloadOf(cluster, pod)?.kind ?? ''),
+    )
     .toSorted((a, b) => b.memoryBytes - a.memoryBytes)
     .slice(0, mostEvicted)
   cluster.running = cluster.running.filter((pod) => !evicted.includes(pod))
@@ -76,12 +76,7 @@ function strain(sim: Sim, machine: Machine, what: 'disk' | 'memory'): void {
       `pod/${podKey(pod)}`,
       `The node was low on resource: ${of.low}.`,
     )
-  const load = loads(cluster)
-  for (const workload of cluster.workloads)
-    if (
-      evicted.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace)
-    )
-      fillWorkload(sim, cluster, workload, load)
+  refill(sim, cluster, evicted)
 }
 
 function relieve(sim: Sim, machine: Machine, what: 'disk' | 'memory'): void {

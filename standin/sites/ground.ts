@@ -257,7 +257,7 @@ export const siteAdd: Behaviour<'site.add'> = {
         const name = op.args.name
         const given = op.args.definition
         if (sim.site(name)) return said('stands-already', { name })
-        sim.world.sites[name] = siteFrom(given, name, sim.now)
+        sim.world.sites = { ...sim.world.sites, [name]: siteFrom(given, name, sim.now) }
         sim.touch(`site:${name}`)
         return said('entered-zones-hosts', {
           name,
@@ -281,7 +281,8 @@ export const siteRemove: Behaviour<'site.remove'> = {
             about: `site/${site.name}`,
             ...said('machines', { machinesCount: site.machines.length }),
           })
-        delete sim.world.sites[site.name]
+        const { [site.name]: _gone, ...left } = sim.world.sites
+        sim.world.sites = left
         sim.touch(`site:${site.name}`)
         return said('removed', { site: site.name })
       },

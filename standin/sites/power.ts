@@ -3,7 +3,8 @@
  * 50 s, its pods are evicted 300 s later; machines of a dead host restart on the first host of their zone with room.
  */
 import type { Sim } from '../engine/sim'
-import { fillWorkload } from '../cluster/controllers'
+import { fillWorkload, refill } from '../cluster/controllers'
+import { workloadOf } from '../cluster/fits'
 import { record } from '../cluster/pod-events'
 import { loads } from '../cluster/placing'
 import { networkLost, setReady } from '../cluster/conditions'
@@ -236,12 +237,9 @@ const isAllUnheard = (cluster: Cluster): boolean =>
 function evictUnheard({ sim, machine, on }: Powered): void {
   if (!on || isHeard(machine) || isAllUnheard(on.cluster)) return
   const { cluster, node } = on
-  const staying = new Set(
-    cluster.workloads
-      .filter(({ kind }) => kind === 'DaemonSet' || kind === 'StatefulSet')
-      .map(({ name }) => name),
-  )
-  const gone = cluster.running.filter((pod) => pod.node === node.name && !staying.has(pod.workload))
+  const isStaying = (pod: Pod): boolean =>
+    ['DaemonSet', 'StatefulSet'].includes(workloadOf(cluster, pod)?.kind ?? '')
+  const gone = cluster.running.filter((pod) => pod.node === node.name && !isStaying(pod))
   if (gone.length === 0) return
   cluster.running = cluster.running.filter((pod) => !gone.includes(pod))
   record(
@@ -253,14 +251,6 @@ function evictUnheard({ sim, machine, on }: Powered): void {
     `${countText(gone.length, 'pod')} evicted`,
   )
   refill(sim, cluster, gone)
-}
-
-/** The controllers of pods that are gone take their next step. */
-function refill(sim: Sim, cluster: Cluster, gone: readonly Pod[]): void {
-  const load = loads(cluster)
-  for (const workload of cluster.workloads)
-    if (gone.some((pod) => pod.workload === workload.name && pod.namespace === workload.namespace))
-      fillWorkload(sim, cluster, workload, load)
 }
 
 /** A machine of a dead host starts on another. Without room it waits; a host that comes back or room that is made lets it start. */

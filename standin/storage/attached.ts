@@ -2,6 +2,7 @@
 import type { Cluster, Pod, Workload } from '../cluster-state'
 import { podKey } from '../cluster/pod-events'
 import { claimsOf, mountsClaims } from '../cluster/claims'
+import { isPodOf } from '../cluster/manifests'
 import type { Storage } from './state'
 
 export interface Attached {
@@ -22,14 +23,13 @@ export function volumesOfPod(storage: Storage, workload: Workload, pod: Pod): re
 /** Every volume that is served, by node and pod, in the order of the pods. */
 export function attachedTo(cluster: Cluster, storage: Storage): readonly Attached[] {
   // Most workloads mount nothing: their pods are not looked at one by one.
-  const keyed = new Map(
-    cluster.workloads
-      .filter(mountsClaims)
-      .map((workload) => [`${workload.namespace}/${workload.name}`, workload]),
-  )
+  const mounting = cluster.workloads.filter(mountsClaims)
+  const keys = new Set(mounting.map(({ namespace, name }) => `${namespace}/${name}`))
   return cluster.running.flatMap((pod) => {
     const { node } = pod
-    const workload = keyed.get(`${pod.namespace}/${pod.workload}`)
+    const workload = keys.has(`${pod.namespace}/${pod.workload}`)
+      ? mounting.find((each) => isPodOf(pod, each))
+      : undefined
     if (!workload || node === null || pod.phase === 'Succeeded') return []
     return volumesOfPod(storage, workload, pod).map((volume) => ({
       volume,

@@ -4,6 +4,7 @@
  */
 import { formatAddress, parseAddress } from '../../core/addresses'
 import { record as fields } from '../cluster/manifests'
+import { type Front, frontOf, isOf, peerAt, siteHolding } from './holders'
 import type { Cluster, Node, Peer, Pod, Site, World } from '../world'
 import type { Packet } from './packet'
 import { same, type Sender, podAt } from './packet'
@@ -28,62 +29,6 @@ export interface Fare {
   readonly met: readonly string[]
   /** As it was on its way out of its site, before any translation. */
   readonly leaving: Readonly<Packet> | null
-}
-
-// Sites
-
-const clustersOf = (world: World, site: Site): readonly Cluster[] =>
-  Object.values(world.clusters).filter((cluster) => cluster.site === site.name)
-
-/** Whether an address is one of a site’s: in a network, or a pod range of a cluster there. */
-const isOf = (world: World, site: Site, address: string): boolean =>
-  site.networks.some((network) => covers(network.range, address)) ||
-  clustersOf(world, site).some((cluster) => covers(cluster.pods, address))
-
-function siteHolding(world: World, address: string, near: Site | undefined): Site | undefined {
-  const sites = Object.values(world.sites)
-  if (near && isOf(world, near, address)) return near
-  return (
-    sites.find((site) => site.domain === near?.domain && isOf(world, site, address)) ??
-    sites.find((site) => isOf(world, site, address))
-  )
-}
-
-/** Everybody outside who listens: partners, and the managed control planes, each of which takes its own site alone. */
-export function peersOf(world: World): readonly Peer[] {
-  const planes = Object.values(world.sites).flatMap((site) =>
-    site.controlPlanes.map((plane): Peer => ({
-      name: `${plane.cluster}-api`,
-      address: plane.address,
-      ports: [443],
-      protocol: 'tcp',
-      ...(site.egress === undefined ? {} : { accepts: [`${site.egress}/32`] }),
-    })),
-  )
-  return [...(world.peers ?? []), ...planes]
-}
-
-interface Front {
-  readonly site: Site
-  readonly cluster: Cluster | undefined
-  readonly ports: readonly number[]
-  /** `namespace/name` */
-  readonly service: string
-}
-
-/** What stands at a virtual address, where one does. */
-export function frontOf(world: World, address: string): Front | undefined {
-  for (const site of Object.values(world.sites)) {
-    for (const balancer of site.balancers)
-      if (same(balancer.address, address))
-        return {
-          site,
-          cluster: balancer.cluster === null ? undefined : world.clusters[balancer.cluster],
-          ports: [balancer.port, ...(balancer.ports ?? [])],
-          service: balancer.service,
-        }
-  }
-  return undefined
 }
 
 const nodeAt = (cluster: Cluster, address: string): Node | undefined =>
@@ -132,7 +77,7 @@ class Trip {
     this.masquerade()
     const { destination } = this.packet
     const front = frontOf(this.world, destination)
-    const peer = peersOf(this.world).find((candidate) => same(candidate.address, destination))
+    const peer = peerAt(this.world, destination)
     const goal =
       siteHolding(this.world, destination, home) ??
       front?.site ??
@@ -359,7 +304,8 @@ export const send = (
 
 /** The node that holds a pod’s address, or the address itself. */
 function destinationHolder(world: World, site: Site, address: string): string {
-  for (const cluster of clustersOf(world, site)) {
+  for (const cluster of Object.values(world.clusters)) {
+    if (cluster.site !== site.name) continue
     const pod = podAt(cluster, address)
     const node = pod
       ? cluster.nodes.find((node) => node.name === pod.node)

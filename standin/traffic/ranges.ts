@@ -2,7 +2,7 @@
 
 import { parseAddress, parseRange } from '../../core/addresses'
 
-/** Lines of addresses that were asked before. An address is short and there are few; past this many it begins anew. */
+/** Lines of addresses that were asked before. An address is short and there are few; past so many it begins anew. */
 const lines = new Map<string, bigint | null>()
 const maxLines = 50_000
 
@@ -23,12 +23,35 @@ function readLine(address: string): bigint | null {
   return parsed.value.family === 6 ? (1n << 40n) + parsed.value.value : parsed.value.value
 }
 
+interface Stretch {
+  readonly first: bigint
+  readonly last: bigint
+}
+
+/** Ranges that were asked before, on the same line; null for a text that is none. */
+const stretches = new Map<string, Stretch | null>()
+
+function stretchOf(range: string): Stretch | null {
+  let stretch = stretches.get(range)
+  if (stretch === undefined) {
+    stretch = readStretch(range)
+    if (stretches.size >= maxLines) stretches.clear()
+    stretches.set(range, stretch)
+  }
+  return stretch
+}
+
+function readStretch(range: string): Stretch | null {
+  const read = parseRange(range)
+  if (!read.ok) return null
+  const base = read.value.family === 6 ? 1n << 40n : 0n
+  return { first: base + read.value.first, last: base + read.value.last }
+}
+
 export function covers(range: string, address: string): boolean {
   const at = lineOf(address)
-  const read = parseRange(range)
-  if (at === null || !read.ok) return false
-  const base = read.value.family === 6 ? 1n << 40n : 0n
-  return at >= base + read.value.first && at <= base + read.value.last
+  const stretch = stretchOf(range)
+  return at !== null && stretch !== null && at >= stretch.first && at <= stretch.last
 }
 
 export const anyCovers = (ranges: readonly string[] | undefined, address: string): boolean =>
@@ -44,6 +67,6 @@ export const networkAt = (
     .sort((a, b) => (sizeOf(a.range) < sizeOf(b.range) ? -1 : 1))[0]?.name
 
 function sizeOf(range: string): bigint {
-  const read = parseRange(range)
-  return read.ok ? read.value.last - read.value.first : 0n
+  const stretch = stretchOf(range)
+  return stretch ? stretch.last - stretch.first : 0n
 }

@@ -6,7 +6,8 @@ import { parseAddress } from '../../core/addresses'
 import type { Said } from '../../core/contract'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Site, World } from '../world'
-import { type Fare, peersOf, send } from './path'
+import { peersOf } from './holders'
+import { type Fare, send } from './path'
 import { said } from './says'
 
 /** What stopped a packet, and which thing did. */
@@ -25,50 +26,53 @@ const obstacleOf = (site: Site, fare: Fare): Obstacle => ({
 
 /** What decides ways between sites: while each part is the same object, a packet fares as it did. */
 interface Ways {
-  readonly parts: readonly unknown[]
+  readonly peers: World['peers']
+  readonly sites: World['sites']
+  readonly each: readonly Decided[]
   readonly obstacles: Map<string, Obstacle | null>
+}
+
+/** A site, and what decided its ways when they were looked at. */
+interface Decided {
+  readonly site: Site
+  readonly firewall: Site['firewall']
+  readonly routes: Site['routes']
+  readonly translations: Site['translations']
+  readonly networks: Site['networks']
+  readonly controlPlanes: Site['controlPlanes']
+  readonly egress: Site['egress']
 }
 
 const ways = new WeakMap<World, Ways>()
 
-const decidingParts = (site: Site): readonly unknown[] => [
-  site.firewall,
-  site.routes,
-  site.translations,
-  site.networks,
-  site.controlPlanes,
-  site.egress,
-]
+const decided = (site: Site): Decided => {
+  const { firewall, routes, translations, networks, controlPlanes, egress } = site
+  return { site, firewall, routes, translations, networks, controlPlanes, egress }
+}
+
+const isSiteAsItWas = (kept: Decided): boolean => {
+  const { site } = kept
+  return (
+    kept.firewall === site.firewall &&
+    kept.routes === site.routes &&
+    kept.translations === site.translations &&
+    kept.networks === site.networks &&
+    kept.controlPlanes === site.controlPlanes &&
+    kept.egress === site.egress
+  )
+}
 
 /** Whether everything that decides ways is what it was: asked for every packet, so nothing is made for it. */
-function isAsItWas({ parts }: Ways, world: World): boolean {
-  let i = 0
-  if (parts[i++] !== world.peers) return false
-  for (const name in world.sites) {
-    const site = world.sites[name]
-    if (
-      !site ||
-      parts[i] !== site.firewall ||
-      parts[i + 1] !== site.routes ||
-      parts[i + 2] !== site.translations ||
-      parts[i + 3] !== site.networks ||
-      parts[i + 4] !== site.controlPlanes ||
-      parts[i + 5] !== site.egress
-    )
-      return false
-    i += 6
-  }
-  return i === parts.length
-}
+const isAsItWas = ({ peers, sites, each }: Ways, world: World): boolean =>
+  peers === world.peers && sites === world.sites && each.every(isSiteAsItWas)
 
 /** Answers of packets from addresses to addresses outside clusters, kept while nothing about the ways has changed. */
 function keptObstacles(world: World): Map<string, Obstacle | null> {
   const kept = ways.get(world)
   if (kept && isAsItWas(kept, world)) return kept.obstacles
-  const fresh: Ways = {
-    parts: [world.peers, ...Object.values(world.sites).flatMap(decidingParts)],
-    obstacles: new Map(),
-  }
+  const { peers, sites } = world
+  const each = Object.values(sites).map(decided)
+  const fresh: Ways = { peers, sites, each, obstacles: new Map() }
   ways.set(world, fresh)
   return fresh.obstacles
 }

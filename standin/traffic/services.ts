@@ -1,6 +1,6 @@
 /** Services as the nodes of a cluster carry them. */
 
-import type { Cluster, Manifest, Pod } from '../cluster-state'
+import type { Cluster, Manifest, Pod, Service } from '../cluster-state'
 import { list, record as fields, text, isReadyPod } from '../cluster/manifests'
 import { selects, labelsOf, namedPort } from './policies'
 
@@ -64,14 +64,18 @@ export function servicePorts(
   }))
 }
 
-/** Pods behind a service that are ready, by name. */
-export function readyBehind(
-  cluster: Cluster,
-  service: { readonly namespace: string; readonly name: string; readonly workload: string },
-): readonly Pod[] {
-  const selector = fields(
-    fields(writtenService(cluster, service.namespace, service.name)?.['spec'])['selector'],
-  )
+type Named = Pick<Service, 'namespace' | 'name' | 'workload'>
+
+const selectorOf = (cluster: Cluster, { namespace, name }: Named): Record<string, unknown> =>
+  fields(fields(writtenService(cluster, namespace, name)?.['spec'])['selector'])
+
+/** Whether a service is one that chooses pods. */
+export const choosesPods = (cluster: Cluster, service: Named): boolean =>
+  service.workload !== '' || Object.keys(selectorOf(cluster, service)).length > 0
+
+/** Pods behind a service that have an address, ready or not, by name. */
+export function podsBehind(cluster: Cluster, service: Named): readonly Pod[] {
+  const selector = selectorOf(cluster, service)
   const chosen =
     Object.keys(selector).length > 0
       ? (pod: Pod): boolean => selects({ matchLabels: selector }, labelsOf(cluster, pod))
@@ -79,10 +83,17 @@ export function readyBehind(
   return cluster.running
     .filter(
       (pod) =>
-        pod.namespace === service.namespace && pod.ip !== null && isReadyPod(pod) && chosen(pod),
+        pod.namespace === service.namespace &&
+        pod.ip !== null &&
+        pod.phase !== 'Succeeded' &&
+        chosen(pod),
     )
     .sort((a, b) => (a.name < b.name ? -1 : 1))
 }
+
+/** Pods behind a service that are ready, by name. */
+export const readyBehind = (cluster: Cluster, service: Named): readonly Pod[] =>
+  podsBehind(cluster, service).filter(isReadyPod)
 
 export const targetOn = (cluster: Cluster, pod: Pod, port: ServicePort): number =>
   typeof port.target === 'number'

@@ -146,7 +146,7 @@ describe('a site whose routes are gone', () => {
     })
     const pod = () => cluster().running.find((candidate) => candidate.workload === 'lamp')
     expect(pod()?.trouble?.message).toMatch(/its registry is not reached/)
-    sim.world.sites[site.name] = { ...site, connected: false }
+    sim.world.sites = { ...sim.world.sites, [site.name]: { ...site, connected: false } }
     run('node.cordon', { node: cluster().nodes[0]?.name ?? '' }, 120)
     expect(pod()?.phase).toBe('Running')
   })

@@ -72,13 +72,17 @@ export const objectsWrite = verb({
         identity: manifest,
         object: manifest.nullable(),
         owners: z.record(z.string(), z.string()).default({}),
+        /** Of one that is taken away: what its controller made stays, and belongs to nobody. */
+        leavesPods: z.boolean().default(false),
+        /** Of a pod that is taken away: only as its budgets let it go. */
+        isEvicted: z.boolean().default(false),
       }),
     ),
     /** Only asked whether it would be taken. */
     isDry: z.boolean().default(false),
   }),
   result: z.object({}),
-  failures: ['webhook-silent', 'policy-refuses'],
+  failures: ['webhook-silent', 'policy-refuses', 'eviction-refused'],
   at: atCluster,
   touches: clusterSlice,
 })

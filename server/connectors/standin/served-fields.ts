@@ -41,8 +41,16 @@ function withSeldomHeartbeats(node: Json, now: number): Json {
 const hashLabel = 'pod-template-hash'
 const revisionNote = 'deployment.kubernetes.io/revision'
 
-/** A pod of a replica set carries the hash that its replica set is named after. */
-function withHash(pod: Json): Json {
+/** What follows for one object from the others. */
+export interface Derived {
+  /** The newest revision of each deployment, by `namespace/name`. */
+  readonly revisions: ReadonlyMap<string, string>
+  /** Replica sets that a deployment keeps, as `namespace/name`. */
+  readonly sets: ReadonlySet<string>
+}
+
+/** A pod of a deployment carries the hash that its replica set is named after. */
+function withHash(pod: Json, sets: ReadonlySet<string>): Json {
   const metadata = record(pod['metadata'])
   const owner = list(metadata['ownerReferences'])
     .map(record)
@@ -50,6 +58,7 @@ function withHash(pod: Json): Json {
   const labels = record(metadata['labels'])
   if (!owner || labels[hashLabel] !== undefined) return pod
   const name = text(owner['name'])
+  if (!sets.has(`${text(metadata['namespace'])}/${name}`)) return pod
   const hash = name.slice(name.lastIndexOf('-') + 1)
   return { ...pod, metadata: { ...metadata, labels: { ...labels, [hashLabel]: hash } } }
 }
@@ -109,9 +118,10 @@ function withConditions(deployment: Json, revision: string | undefined): Json {
   }
 }
 
-/** The newest revision of each deployment (`namespace/name`), by its replica sets. */
-export function revisionsOf(objects: Iterable<Json>): ReadonlyMap<string, string> {
-  const newest = new Map<string, string>()
+/** What follows from the replica sets among objects. */
+export function derivedFrom(objects: Iterable<Json>): Derived {
+  const revisions = new Map<string, string>()
+  const sets = new Set<string>()
   for (const object of objects) {
     if (object['kind'] !== 'ReplicaSet') continue
     const metadata = record(object['metadata'])
@@ -119,20 +129,23 @@ export function revisionsOf(objects: Iterable<Json>): ReadonlyMap<string, string
     const owner = list(metadata['ownerReferences'])
       .map(record)
       .find(({ kind }) => kind === 'Deployment')
-    const key = `${text(metadata['namespace'])}/${text(owner?.['name'])}`
-    if (owner && Number(revision) > Number(newest.get(key) ?? 0)) newest.set(key, revision)
+    if (!owner) continue
+    const namespace = text(metadata['namespace'])
+    const key = `${namespace}/${text(owner['name'])}`
+    sets.add(`${namespace}/${text(metadata['name'])}`)
+    if (Number(revision) > Number(revisions.get(key) ?? 0)) revisions.set(key, revision)
   }
-  return newest
+  return { revisions, sets }
 }
 
 /** An object with the fields that follow from others; `now` in ms. */
-export function finished(object: Json, now: number, revisions: ReadonlyMap<string, string>): Json {
+export function finished(object: Json, now: number, { revisions, sets }: Derived): Json {
   const { namespace, name } = record(object['metadata'])
   switch (object['kind']) {
     case 'Node':
       return withSeldomHeartbeats(object, now)
     case 'Pod':
-      return withHash(object)
+      return withHash(object, sets)
     case 'Deployment':
       return withConditions(object, revisions.get(`${text(namespace)}/${text(name)}`))
     default:

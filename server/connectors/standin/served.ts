@@ -5,7 +5,7 @@
 import { createHash } from 'node:crypto'
 import { list, record, text } from '~/core/objects'
 import { isoTime } from '~/core/units'
-import { finished, revisionsOf } from './served-fields'
+import { derivedFrom, finished } from './served-fields'
 import { eventsOf, objectsOf, type Simulator } from '~/standin'
 
 export interface ServedChanges {
@@ -126,7 +126,7 @@ export class ServedObjects {
       uids.set(key, uid)
       completed.set(key, { ...object, metadata: { ...metadata, creationTimestamp, uid } })
     }
-    const revisions = revisionsOf(all)
+    const derived = derivedFrom(all)
     for (const [key, object] of completed) {
       const metadata = record(object['metadata'])
       const owners = list(metadata['ownerReferences']).map(record)
@@ -141,7 +141,7 @@ export class ServedObjects {
         owners.length === 0
           ? object
           : { ...object, metadata: { ...metadata, ownerReferences: whole } }
-      completed.set(key, finished(withOwners, sim.now, revisions))
+      completed.set(key, finished(withOwners, sim.now, derived))
     }
     return completed
   }

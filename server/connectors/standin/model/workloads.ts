@@ -40,10 +40,19 @@ function revisionsIn(objects: readonly Listed[], now: number): ReadonlyMap<strin
   return all
 }
 
+/** Whether nothing else makes a pod or a replica set: it is a workload of its own. */
+const isOwnWorkload = ({ kind, metadata }: Listed): boolean =>
+  (kind !== 'Pod' && kind !== 'ReplicaSet') || controllerOf(metadata) === undefined
+
+const controllerOf = (metadata: Listed['metadata']): Record<string, unknown> | undefined =>
+  list(metadata['ownerReferences'])
+    .map(record)
+    .find((owner) => owner['controller'] === true || isWorkloadKind(text(owner['kind'])))
+
 export function modelWorkloads(objects: readonly Listed[], now: number): Workload[] {
   const revisions = revisionsIn(objects, now)
   return objects.flatMap((object) => {
-    if (!isWorkloadKind(object.kind)) return []
+    if (!isWorkloadKind(object.kind) || !isOwnWorkload(object)) return []
     const workload = workloadFrom(
       asWritten(object),
       timeOf(object.metadata['creationTimestamp'], now),
@@ -56,22 +65,30 @@ export function modelWorkloads(objects: readonly Listed[], now: number): Workloa
         ...workload,
         ...(kept.length > 1 ? { revisions: kept } : {}),
         ...(typeof succeeded === 'number' ? { completed: succeeded } : {}),
+        ...(workload.kind === 'Pod' ? { isMade: true as const } : {}),
         ranFrom: workload.createdAt,
       },
     ]
   })
 }
 
-/** The workload that a pod belongs to, by what controls it; undefined for one that nothing made. */
-function controllerName(pod: Listed): string | undefined {
-  const owner = list(pod.metadata['ownerReferences']).map(record)[0]
-  if (!owner) return undefined
+const keyOf = (kind: string, namespace: string, name: string): string =>
+  `${kind}/${namespace}/${name}`
+
+/** The workloads that may be what a pod belongs to, by what controls it, the likeliest first. */
+function controllersOf(pod: Listed): readonly string[] {
+  const { namespace } = pod
+  const owner = controllerOf(pod.metadata)
+  if (!owner) return [keyOf('Pod', namespace, pod.name)]
   const name = text(owner['name'])
-  if (text(owner['kind']) !== 'ReplicaSet') return name
+  const kind = text(owner['kind'])
+  if (kind !== 'ReplicaSet') return [keyOf(kind, namespace, name)]
   const hash = pod.labels['pod-template-hash']
-  return hash !== undefined && name.endsWith(`-${hash}`)
-    ? name.slice(0, -hash.length - 1)
-    : name.slice(0, name.lastIndexOf('-'))
+  const deployment =
+    hash !== undefined && name.endsWith(`-${hash}`)
+      ? name.slice(0, -hash.length - 1)
+      : name.slice(0, name.lastIndexOf('-'))
+  return [keyOf(kind, namespace, name), keyOf('Deployment', namespace, deployment)]
 }
 
 export function modelPods(
@@ -80,12 +97,16 @@ export function modelPods(
   now: number,
 ): Pod[] {
   const byKey = new Map(
-    workloads.map((workload) => [`${workload.namespace}/${workload.name}`, workload]),
+    workloads.map((workload) => [
+      keyOf(workload.kind, workload.namespace, workload.name),
+      workload,
+    ]),
   )
   return objects.flatMap((object) => {
-    const name = object.kind === 'Pod' ? controllerName(object) : undefined
-    const workload = byKey.get(`${object.namespace}/${name ?? ''}`)
-    return workload && object.kind === 'Pod' ? [modelPod(object, workload, now)] : []
+    if (object.kind !== 'Pod') return []
+    const key = controllersOf(object).find((each) => byKey.has(each))
+    const workload = byKey.get(key ?? '')
+    return workload ? [modelPod(object, workload, now)] : []
   })
 }
 
@@ -104,6 +125,7 @@ function modelPod(object: Listed, workload: Workload, now: number): Pod {
     namespace: object.namespace,
     name: object.name,
     workload: workload.name,
+    workloadKind: workload.kind,
     node: isPlaced ? node : null,
     phase: phase === 'Running' || phase === 'Succeeded' ? phase : 'Pending',
     ...(hash === undefined || workload.revisions === undefined ? {} : { hash }),
@@ -125,13 +147,12 @@ function modelPod(object: Listed, workload: Workload, now: number): Pod {
 }
 
 /** Kinds that a cluster derives by itself from what is written, or that are told of elsewhere in the model. */
-const derived = new Set(['Node', 'EndpointSlice', 'CSINode', 'ReplicaSet'])
+const derived = new Set(['Node', 'EndpointSlice', 'CSINode'])
 
 /** Everything that was written to a cluster and that no controller of the model turns into pods. */
 export function modelObjects(objects: readonly Listed[]): Manifest[] {
   return objects.flatMap((object) => {
     if (derived.has(object.kind) || isWorkloadKind(object.kind)) return []
-    if (object.kind === 'Pod' && list(object.metadata['ownerReferences']).length > 0) return []
     if (object.kind === 'Service' && object.name === 'kubernetes') return []
     const written = asWritten(object)
     // What is bound stays bound: nothing in the model would bind it anew.
