@@ -189,6 +189,8 @@ export interface Cluster {
   objects?: readonly Manifest[]
   /** Who wrote which field last, by object and by path; what is not listed came with the platform. */
   owners?: Readonly<Record<string, Readonly<Record<string, string>>>>
+  /** Since when each of them holds the fields that it holds (ms), by object and by owner. */
+  ownedAt?: Readonly<Record<string, Readonly<Record<string, number>>>>
   storageClass?: { readonly name: string; readonly zones: readonly string[] }
   /** Replicated storage on the disks of its nodes. */
   storage?: Storage

@@ -1,3 +1,4 @@
+export { inVersion } from './in-version'
 export {
   auditAndConvert,
   convertManifests,

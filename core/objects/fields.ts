@@ -218,10 +218,24 @@ export const ownersIn = (owners: string): readonly string[] => owners.split('\n'
 /** What an owner is called where it wrote without applying. */
 export const asUpdate = (manager: string): string => `${manager}\tUpdate`
 
-/** Field owners in the form the API lists them (`metadata.managedFields`, FieldsV1), by manager in the order of their names. */
-export function managedFields(owners: Readonly<Record<string, string>>): readonly {
+/**
+ * Field owners in the form the API lists them (`metadata.managedFields`, FieldsV1), by manager in the order of their names;
+ * with the version of the object, and the time (ISO) at which each owner took what it has, where these are known.
+ */
+export function managedFields(
+  owners: Readonly<Record<string, string>>,
+  {
+    apiVersion,
+    since = () => undefined,
+  }: {
+    readonly apiVersion?: string
+    readonly since?: (manager: string) => string | undefined
+  } = {},
+): readonly {
   readonly manager: string
   readonly operation: 'Apply' | 'Update'
+  readonly apiVersion?: string
+  readonly time?: string
   readonly fieldsType: 'FieldsV1'
   readonly fieldsV1: Json
 }[] {
@@ -241,12 +255,17 @@ export function managedFields(owners: Readonly<Record<string, string>>): readonl
     }
   return [...byManager]
     .sort(([a], [b]) => (a < b ? -1 : 1))
-    .map(([manager, fieldsV1]) => ({
-      manager: manager.split('\t')[0] ?? manager,
-      operation: manager.includes('\t') ? 'Update' : 'Apply',
-      fieldsType: 'FieldsV1',
-      fieldsV1,
-    }))
+    .map(([manager, fieldsV1]) => {
+      const time = since(manager)
+      return {
+        manager: manager.split('\t')[0] ?? manager,
+        operation: manager.includes('\t') ? 'Update' : 'Apply',
+        ...(apiVersion === undefined ? {} : { apiVersion }),
+        ...(time === undefined ? {} : { time }),
+        fieldsType: 'FieldsV1',
+        fieldsV1,
+      }
+    })
 }
 
 /** All owners of each field, out of `metadata.managedFields`, as `managedFields` takes them. */

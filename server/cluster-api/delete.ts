@@ -3,6 +3,7 @@ import { isRecord, list, record, text } from '~/core/objects'
 import { type Json, valueOf } from './body'
 import type { Answer, WriteRequest } from './request'
 import type { Kept } from './mirror'
+import { apiVersionOf } from './resources'
 import { testOf } from './selectors'
 import { ApiRefusal, groupOf, notFound, qualified, success } from './status'
 import { asServed, type Target } from './target'
@@ -183,7 +184,7 @@ export async function deletedAll(desk: Desk, request: WriteRequest): Promise<Ans
     code: 200,
     object: {
       kind: `${resource.kind}List`,
-      apiVersion: 'v1',
+      apiVersion: apiVersionOf(target.served),
       metadata: { resourceVersion: String(desk.mirror.version) },
       items: gone.map(({ object }) => asServed(target.served, object)),
     },

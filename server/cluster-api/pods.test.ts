@@ -293,6 +293,39 @@ describe('a quota', () => {
   })
 })
 
+describe('a quota of storage', () => {
+  const claim = (name: string, storage: string, storageClassName?: string) =>
+    core.createNamespacedPersistentVolumeClaim({
+      namespace: 'stored',
+      body: {
+        metadata: { name },
+        spec: {
+          accessModes: ['ReadWriteOnce'],
+          resources: { requests: { storage } },
+          ...(storageClassName === undefined ? {} : { storageClassName }),
+        },
+      },
+    })
+
+  it('counts what claims ask for, of all classes and of one', async () => {
+    const ofOne = 'cellar-three.storageclass.storage.k8s.io/requests.storage'
+    await core.createNamespace({ body: { metadata: { name: 'stored' } } })
+    await core.createNamespacedResourceQuota({
+      namespace: 'stored',
+      body: {
+        metadata: { name: 'room' },
+        spec: { hard: { 'requests.storage': '10Gi', [ofOne]: '2Gi' } },
+      },
+    })
+    await claim('first', '5Gi', 'hall-copies')
+    await claim('second', '1Gi', 'cellar-three')
+    expect(await code(claim('third', '2Gi', 'cellar-three'))).toBe(403)
+    expect(await code(claim('fourth', '5Gi', 'hall-copies'))).toBe(403)
+    const { status } = await core.readNamespacedResourceQuota({ name: 'room', namespace: 'stored' })
+    expect(status?.used).toEqual({ 'requests.storage': '6Gi', [ofOne]: '1Gi' })
+  })
+})
+
 describe('endpoint slices', () => {
   const addressesBehind = async (service: string) =>
     (

@@ -1,4 +1,5 @@
 /** What a request of the open API asks for, out of its path. */
+import { inVersion } from '~/core/manifests'
 import { apiVersionOf, type Served, type Subresource } from './resources'
 import { ApiRefusal } from './status'
 
@@ -61,7 +62,7 @@ export function asServed(
 ): Readonly<Record<string, unknown>> {
   const apiVersion = apiVersionOf(served)
   if (served.resource.apiGroup === 'events.k8s.io') return laterEvent(object, apiVersion)
-  return object['apiVersion'] === apiVersion ? object : { ...object, apiVersion }
+  return inVersion(object, apiVersion)
 }
 
 /** An event of the core group as the group of its own has it. */

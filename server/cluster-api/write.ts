@@ -19,6 +19,7 @@ import type { Answer, WriteRequest } from './request'
 import type { Kept } from './mirror'
 import { keepsWithin, permit } from './permit'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
+import { apiVersionOf } from './resources'
 import { ApiRefusal, groupOf, notFound, qualified } from './status'
 import { asKept, asServed, type Target } from './target'
 
@@ -172,10 +173,9 @@ async function store(
   }
 }
 
-const apiVersionKept = ({ served: { resource } }: Target): string =>
-  resource.apiGroup === '' || resource.apiGroup === 'events.k8s.io'
-    ? 'v1'
-    : `${resource.apiGroup}/${resource.version}`
+/** An object is kept in the version in which it was written last; events in that of the core group. */
+const apiVersionKept = ({ served }: Target): string =>
+  served.resource.apiGroup === 'events.k8s.io' ? 'v1' : apiVersionOf(served)
 
 const liveOf = (desk: Desk, target: Target): Kept => {
   const live = desk.mirror.find(

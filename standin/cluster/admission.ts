@@ -6,6 +6,7 @@ import { isWorkloadKind, list, record, templateIn, text, withPodSpec } from './m
 import { security } from './pod-security'
 import { amount, overQuota, reader, runsPods } from './quotas'
 import { said } from './says'
+import { claimOverQuota } from './storage-quotas'
 
 const clusterWide = new Set([
   'Namespace',
@@ -225,6 +226,7 @@ export function forbids(
     security(cluster, manifest, namespace) ??
     limits(cluster, manifest, namespace) ??
     overQuota(cluster, manifest, namespace) ??
+    claimOverQuota(cluster, manifest, namespace) ??
     overCounted(cluster, manifest, namespace)
   )
 }

@@ -3,6 +3,7 @@
  * target. Between changes nothing happens that is worth an event: the next time at which replicas change is looked for ahead
  * and queued, and looked for anew whenever something about the workload has changed.
  */
+import { inVersion } from '../../core/manifests/in-version'
 import { countText, parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
@@ -126,7 +127,7 @@ function milliOf(given: unknown): number {
 }
 
 function scalerOf(sim: Sim, cluster: Cluster, object: Manifest): Scaler | null {
-  const spec = fields(object['spec'])
+  const spec = fields(inVersion(object, 'autoscaling/v2')['spec'])
   const target = fields(spec['scaleTargetRef'])
   const workload = cluster.workloads.find(
     (workload) =>

@@ -12,6 +12,7 @@ import { answering } from './api'
 import { queueAutoscalers } from './autoscale'
 import { objectKey } from './manifests'
 import { fillWorkload } from './controllers'
+import { own } from './owned'
 import { record } from './pod-events'
 import { loads } from './placing'
 import { settleFronts } from '../traffic/fronts'
@@ -194,7 +195,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
         )
         for (const { object, owners } of results) {
           store(sim, cluster, object)
-          cluster.owners = { ...cluster.owners, [objectKey(object)]: owners }
+          own(cluster, objectKey(object), owners, sim.now)
         }
         settle(sim, cluster, wanted)
         record(
@@ -274,7 +275,7 @@ export const objectsPutBack: Behaviour<'objects.put-back'> = {
           else {
             store(sim, cluster, object)
             back.push(object)
-            if (owners) cluster.owners = { ...cluster.owners, [entry.key]: owners }
+            if (owners) own(cluster, entry.key, owners, sim.now)
           }
         }
         settle(sim, cluster, back)

@@ -16,6 +16,7 @@ import {
 } from './manifests'
 import { countedNow } from './object-counts'
 import { said } from './says'
+import { sizeText, storageEntry, storageUsed } from './storage-quotas'
 
 type Read = (given: string) => { readonly ok: boolean; readonly value?: number }
 export const amount = (given: unknown, read: Read): number => {
@@ -79,15 +80,19 @@ function usedByPods(cluster: Cluster, namespace: string, entry: string): number 
     .reduce((sum, pod) => sum + counts(pod), 0)
 }
 
+/** What a namespace uses of an entry now, in the API’s words. */
+function usedNow(cluster: Cluster, namespace: string, entry: string): string {
+  if (isOfPods(entry)) return shown(entry, usedByPods(cluster, namespace, entry))
+  const ofStorage = storageEntry(entry)
+  if (!ofStorage) return String(countedNow(cluster, namespace, entry))
+  const used = storageUsed(cluster, namespace, ofStorage)
+  return ofStorage.of === 'bytes' ? sizeText(used) : String(used)
+}
+
 /** How a quota stands: what it allows and what is used of it now. */
 export function quotaStatus(cluster: Cluster, quota: Manifest): Record<string, unknown> {
   const { namespace = '' } = quota.metadata
-  const used = hardOf(quota).map(([entry]) => [
-    entry,
-    isOfPods(entry)
-      ? shown(entry, usedByPods(cluster, namespace, entry))
-      : String(countedNow(cluster, namespace, entry)),
-  ])
+  const used = hardOf(quota).map(([entry]) => [entry, usedNow(cluster, namespace, entry)])
   return { hard: record(record(quota['spec'])['hard']), used: Object.fromEntries(used) }
 }
 

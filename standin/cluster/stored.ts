@@ -15,6 +15,7 @@ import {
   podsOf,
   workloadFrom,
 } from './manifests'
+import { disown } from './owned'
 import { keptObject } from './standard-objects'
 import { reclaim } from './volumes'
 
@@ -116,6 +117,5 @@ export function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
     manifest.kind === 'PersistentVolumeClaim' ? writtenObject(cluster, manifest) : undefined
   if (claim) reclaim(sim, cluster, claim)
   cluster.objects = (cluster.objects ?? []).filter((object) => objectKey(object) !== key)
-  const { [key]: _gone, ...owners } = cluster.owners ?? {}
-  cluster.owners = owners
+  disown(cluster, key)
 }

@@ -11,6 +11,7 @@ import { makesPods, objectKey } from './manifests'
 import { objectionTo, settle } from './objects'
 import { endRevision, leavePods, revisionBehind } from './left-behind'
 import { drop, namespaced, store } from './stored'
+import { own } from './owned'
 import { podKey, record as note } from './pod-events'
 import { fillWorkload } from './controllers'
 import { removePod } from './pods'
@@ -119,7 +120,7 @@ function write(sim: Sim, cluster: Cluster, { identity, object, owners, leavesPod
     return
   }
   store(sim, cluster, object)
-  cluster.owners = { ...cluster.owners, [objectKey(object)]: owners }
+  own(cluster, objectKey(object), owners, sim.now)
 }
 
 /** All objects of a command are taken, or none is. */

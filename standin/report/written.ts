@@ -41,7 +41,9 @@ export function withOwners(
   manifest: Manifest,
   at: number,
 ): Record<string, unknown> {
-  const owners = cluster.owners?.[objectKey(manifest)]
+  const key = objectKey(manifest)
+  const owners = cluster.owners?.[key]
+  const since = cluster.ownedAt?.[key] ?? {}
   const status = statusOf(cluster, manifest)
   return {
     ...manifest,
@@ -49,7 +51,14 @@ export function withOwners(
     metadata: {
       ...manifest.metadata,
       creationTimestamp: text(manifest.metadata['creationTimestamp']) || isoTime(at),
-      ...(owners && Object.keys(owners).length > 0 ? { managedFields: managedFields(owners) } : {}),
+      ...(owners && Object.keys(owners).length > 0
+        ? {
+            managedFields: managedFields(owners, {
+              apiVersion: manifest.apiVersion,
+              since: (manager) => isoTime(since[manager] ?? at),
+            }),
+          }
+        : {}),
     },
   }
 }
