@@ -46,6 +46,8 @@ export interface Revision {
   readonly hash: string
   readonly template: Readonly<Record<string, unknown>>
   readonly at: number
+  /** When it was gone back to (ms). */
+  readonly again?: number
 }
 
 export interface Workload {

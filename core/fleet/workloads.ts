@@ -46,6 +46,11 @@ export interface WorkloadFact extends Said {
 
 const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])
 
+/** A replica set or a pod that nothing keeps is a workload of its own. */
+const isWorkload = (object: ApiObject): boolean =>
+  kinds.has(object.kind) ||
+  ((object.kind === 'ReplicaSet' || object.kind === 'Pod') && !controllerOf(object))
+
 function podFact(pod: Json, by: string | null): PodFact {
   const metadata = record(pod['metadata'])
   const spec = record(pod['spec'])
@@ -103,8 +108,12 @@ function podsByWorkload(objects: readonly ApiObject[]): ReadonlyMap<string, read
   }
   const pods = new Map<string, PodFact[]>()
   for (const object of objects) {
-    const owner = object.kind === 'Pod' ? controllerOf(object) : undefined
-    if (!owner) continue
+    if (object.kind !== 'Pod') continue
+    const owner = controllerOf(object)
+    if (!owner) {
+      pods.set(`Pod/${namespaceOf(object)}/${nameOf(object)}`, [podFact(object, null)])
+      continue
+    }
     const key = `${owner.kind}/${namespaceOf(object)}/${owner.name}`
     const above = ownerOf.get(key)
     const workload = above ?? key
@@ -123,6 +132,8 @@ function wantedOf(kind: string, spec: Json, status: Json): number {
       return Number(spec['completions'] ?? 1)
     case 'CronJob':
       return 0
+    case 'Pod':
+      return status['phase'] === 'Succeeded' ? 0 : 1
     default:
       return Number(spec['replicas'] ?? 1)
   }
@@ -164,7 +175,8 @@ function workloadFact(object: ApiObject, pods: readonly PodFact[]): WorkloadFact
     kind === 'Job' ? Number(status['succeeded'] ?? 0) : pods.filter((pod) => pod.ready).length
   const stuck = pods.find((pod) => pod.waits !== null)
   const maker = kind === 'CronJob' ? record(record(spec['jobTemplate'])['spec']) : spec
-  const containers = records(record(record(maker['template'])['spec'])['containers'])
+  const podSpec = kind === 'Pod' ? spec : record(record(maker['template'])['spec'])
+  const containers = records(podSpec['containers'])
   return {
     key: `${kind}/${namespace}/${name}`,
     kind,
@@ -185,7 +197,7 @@ const rank = { broken: 0, strained: 1, working: 2, well: 3, resting: 4 }
 export function workloadsIn(objects: readonly ApiObject[]): readonly WorkloadFact[] {
   const pods = podsByWorkload(objects)
   return objects
-    .filter((object) => kinds.has(object.kind))
+    .filter(isWorkload)
     .map((object) =>
       workloadFact(
         object,

@@ -225,6 +225,15 @@ describe('a deployment', () => {
     expect(again?.metadata?.annotations?.['deployment.kubernetes.io/revision']).toBe('3')
     expect(again?.metadata?.creationTimestamp).toEqual(first?.metadata?.creationTimestamp)
     expect(again?.status?.readyReplicas).toBe(2)
+    const events = await core.listNamespacedEvent({
+      namespace,
+      fieldSelector: 'reason=ScalingReplicaSet,involvedObject.name=back',
+    })
+    const name = again?.metadata?.name ?? ''
+    const message = `Scaled up replica set ${name} to 2`
+    // Once for each time it was taken up last.
+    expect(events.items.filter((event) => event.message === message)).toHaveLength(1)
+    expect(events.items).toHaveLength(2)
   })
 
   it('makes its replica set again when that is deleted', async () => {

@@ -272,7 +272,7 @@ export function workloadFrom(
   const revisions = changed
     ? [
         ...history.filter((revision) => revision !== earlier).slice(-keptRevisions),
-        { number, hash, template, at: earlier?.at ?? at },
+        { number, hash, template, at: earlier?.at ?? at, ...(earlier ? { again: at } : {}) },
       ]
     : history
   const asked = typeof spec['replicas'] === 'number' ? spec['replicas'] : 1

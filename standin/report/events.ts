@@ -7,7 +7,7 @@
 import type { ClusterEvent } from '~/core/contract'
 import { isoTime } from '../../core/units'
 import { currentTemplate, hashOf } from '../cluster/manifests'
-import type { Cluster, Workload } from '../cluster-state'
+import type { Cluster, Revision, Workload } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 
 /** How far back events are told, before the last of them. */
@@ -38,20 +38,25 @@ function scheduled({ running }: Cluster, since: number): readonly Timed[] {
   )
 }
 
+type TakenUp = Pick<Revision, 'hash' | 'at' | 'again'>
+
+/** When a template was meant last. */
+const takenUp = ({ at, again }: TakenUp): number => again ?? at
+
 function scaled(workload: Workload, since: number): readonly Timed[] {
   if (workload.kind !== 'Deployment') return []
   const { name, namespace, createdAt, replicas } = workload
-  const first = { hash: hashOf(currentTemplate(workload)), at: createdAt }
-  const revisions = workload.revisions ?? [first]
-  return revisions.flatMap(({ hash, at }) =>
-    at < since
+  const first: TakenUp = { hash: hashOf(currentTemplate(workload)), at: createdAt }
+  const revisions: readonly TakenUp[] = workload.revisions ?? [first]
+  return revisions.flatMap((revision) =>
+    takenUp(revision) < since
       ? []
       : [
           noted(
             'ScalingReplicaSet',
             `deployment/${namespace}/${name}`,
-            `Scaled up replica set ${name}-${hash} to ${replicas}`,
-            at,
+            `Scaled up replica set ${name}-${revision.hash} to ${replicas}`,
+            takenUp(revision),
           ),
         ],
   )
@@ -63,7 +68,7 @@ function lastStirred({ events, running, workloads, createdAt }: Cluster): number
   for (const { at } of events) last = Math.max(last, at)
   for (const pod of running) last = Math.max(last, pod.createdAt)
   for (const { createdAt: made, revisions = [] } of workloads)
-    last = Math.max(last, made, ...revisions.map(({ at }) => at))
+    last = Math.max(last, made, ...revisions.map(takenUp))
   return last
 }
 
