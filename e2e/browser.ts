@@ -1,5 +1,10 @@
 /** Headless Chromium for tests, which find things by role and name, as a person does. */
-import puppeteer, { type Browser, type ElementHandle, type Page } from 'puppeteer-core'
+import puppeteer, {
+  type Browser,
+  type BrowserContext,
+  type ElementHandle,
+  type Page,
+} from 'puppeteer-core'
 
 export async function openBrowser(): Promise<Browser> {
   return puppeteer.launch({
@@ -23,12 +28,21 @@ export interface Watched {
   readonly complaints: string[]
 }
 
+/** A page in a context of its own, as a browser that has never been here. */
 export async function openPage(
   browser: Browser,
   url: string,
   scheme: 'light' | 'dark' = 'light',
 ): Promise<Watched> {
-  const context = await browser.createBrowserContext()
+  return openPageIn(await browser.createBrowserContext(), url, scheme)
+}
+
+/** A page in a context that others were opened in before: what they loaded is at hand. */
+export async function openPageIn(
+  context: BrowserContext,
+  url: string,
+  scheme: 'light' | 'dark' = 'light',
+): Promise<Watched> {
   const page = await context.newPage()
   // Without “Headless” in its name it is treated as the browser it is.
   await page.setUserAgent({

@@ -54,12 +54,11 @@ const firstLines = (message) =>
     .slice(0, 1500)
 
 /** A test runner's own counts, from its JSON report; a run that left none has failed. */
-function tests(name, project) {
-  const file = `${reports}/${project}.json`
+function tests(name, projects) {
+  const file = `${reports}/${name.split(' ')[0]}.json`
   const status = run(bin('vitest'), [
     'run',
-    '--project',
-    project,
+    ...projects.flatMap((project) => ['--project', project]),
     '--reporter=default',
     '--reporter=json',
     `--outputFile.json=${file}`,
@@ -105,8 +104,8 @@ async function checkText() {
 await check('route types', bin('react-router'), ['typegen'])
 await Promise.all([checkTypes(), checkText()])
 if (await check('build', process.execPath, ['scripts/build.mjs'])) {
-  tests('unit tests', 'unit')
-  tests('browser tests', 'browser')
+  tests('unit tests', ['pure', 'server'])
+  tests('browser tests', ['browser'])
 }
 if (failures.length > 0) console.log(`\nWhat failed:\n- ${failures.join('\n- ')}\n`)
 console.log(`${passed} passed, ${failed} failed`)

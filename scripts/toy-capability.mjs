@@ -144,7 +144,7 @@ console.log(
 const checked = run(bin('tsc'), ['--noEmit', '-p', copy], { cwd: copy })
 const ran =
   checked === 0
-    ? run(bin('vitest'), ['run', '--project', 'unit', 'server/toy.test.ts'], { cwd: copy })
+    ? run(bin('vitest'), ['run', '--project', 'server', 'server/toy.test.ts'], { cwd: copy })
     : 1
 rmSync(copy, { recursive: true, force: true })
 process.exit(count <= most && checked === 0 && ran === 0 ? 0 : 1)

@@ -7,6 +7,7 @@ import { keptUntil } from '~/core/keeping'
 import {
   instantOf,
   minutesOf,
+  restIntervals,
   restSavings,
   type RestWindow,
   timeZones,
@@ -17,6 +18,7 @@ import { moneyText, numberText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { WeekStrip } from '../../drawings/week-strip'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { DraftChange } from '../../parts/draft-change'
 import { StateText } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
@@ -27,6 +29,7 @@ import './shape.css'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/rest'
 import { localNow, usualZone, weekOf } from './calendar'
+import { restWants, restWell } from './wants'
 import { Choice } from '../../kit/choice'
 import { TimeOfDay } from '../../kit/time-of-day'
 import { Toggles } from '../../kit/toggles'
@@ -62,6 +65,9 @@ function monthOf(
   }
 }
 
+const restsAt = (zone: string, windows: readonly RestWindow[], at: number): boolean =>
+  restIntervals(zone, windows, { from: at, to: at + 1 }).length > 0
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
@@ -72,6 +78,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     const hourly = site ? clusterHourly(site, cluster) : 0
     const zone = cluster.rest?.zone ?? usualZone
     const month = monthOf(zone, now)
+    const windows = cluster.rest?.windows ?? []
     return {
       name: cluster.name,
       site: cluster.site,
@@ -79,8 +86,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       since: cluster.restingSince,
       hourly,
       month: month.says,
-      windows: cluster.rest?.windows ?? [],
-      ...restSavings(zone, cluster.rest?.windows ?? [], month, hourly),
+      windows,
+      isMeantToRest: windows.length === 0 ? null : restsAt(zone, windows, now),
+      ...restSavings(zone, windows, month, hourly),
     }
   })
   const aim = aimedCluster(request)
@@ -317,7 +325,9 @@ export default function RestPage({ loaderData }: Route.ComponentProps) {
           <StateText state={chosen.resting ? 'resting' : 'well'}>
             {chosen.resting ? `rests since ${clockText(chosen.since ?? now)}` : 'runs'}
           </StateText>
-        ) : null
+        ) : (
+          <Attention wants={restWants(rows)} well={restWell(rows)} />
+        )
       }
       reason={
         chosen ? (

@@ -17,6 +17,7 @@ import { breath } from '~/server/breath'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
+import { Attention } from '../../parts/attention'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { orRefused } from '../refusals'
@@ -27,6 +28,7 @@ import type { Route } from './+types/spend'
 import { Drop } from '../../kit/drop'
 import { Tip } from '../../kit/tip'
 import { SpendChart } from './spend-chart'
+import { spendWants } from './wants'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Spend · Gyrarch' }]
 
@@ -72,6 +74,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       (row) => !cluster || row.cluster === cluster.name,
     ),
     since: metered.since,
+    msSoFar: Math.max(0, Date.parse(view.now) - Date.parse(metered.since)),
     whole: projection.units,
     chosen:
       cluster && site
@@ -318,6 +321,21 @@ function Sums({ data }: { readonly data: Data }) {
   )
 }
 
+/** What is out of the ordinary about what is shown. */
+function SpendAttention({ data }: { readonly data: Data }) {
+  const { rows, projection, msSoFar, chosen } = data
+  const sum = (of: 'units' | 'soFar'): number => rows.reduce((total, row) => total + row[of], 0)
+  const coming = {
+    units: sum('units'),
+    ms: Date.parse(projection.until) - Date.parse(projection.from),
+  }
+  const idle = chosen?.namespaces.find(({ namespace }) => namespace === null)?.share ?? null
+  const wants = spendWants({ soFar: { units: sum('soFar'), ms: msSoFar }, coming, idle })
+  return rows.length === 0 ? null : (
+    <Attention wants={wants} well="at the pace of the month so far" />
+  )
+}
+
 export default function Spend({ loaderData }: Route.ComponentProps) {
   const { projection, rows, chosen } = loaderData
   const navigate = useNavigate()
@@ -325,7 +343,11 @@ export default function Spend({ loaderData }: Route.ComponentProps) {
   return (
     <Page
       title={chosen ? `Spend of ${chosen.name}` : 'Spend'}
-      beside={<Sums data={loaderData} />}
+      beside={
+        <>
+          <Sums data={loaderData} /> <SpendAttention data={loaderData} />
+        </>
+      }
       reason={
         <>
           {chosen ? (
