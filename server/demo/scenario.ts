@@ -1,5 +1,5 @@
 /** The demo scenario, read from `demo/`. */
-import { parse } from 'yaml'
+import { parse as parseYaml } from 'yaml'
 import { z } from 'zod'
 import { windowIntent } from '~/core/windows'
 import clusters from '~/demo/clusters.yaml?raw'
@@ -11,6 +11,14 @@ import layers from '~/demo/layers.yaml?raw'
 import objects from '~/demo/objects.yaml?raw'
 import wire from '~/demo/wire.yaml?raw'
 import workloads from '~/demo/workloads.yaml?raw'
+
+/** What stands in a file, read once; whoever asks gets a copy of its own. */
+const documents = new Map<string, unknown>()
+function parse(text: string): unknown {
+  const document: unknown = documents.get(text) ?? parseYaml(text)
+  documents.set(text, document)
+  return structuredClone(document)
+}
 
 const date = z.string().regex(/^\d{4}-\d{2}-\d{2}$/)
 

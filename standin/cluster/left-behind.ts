@@ -2,16 +2,7 @@
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { fillWorkload } from './controllers'
-import {
-  currentTemplate,
-  hashOf,
-  isPodOf,
-  podLabels,
-  podsOf,
-  record,
-  templateOf,
-  workloadFrom,
-} from './manifests'
+import { hashNow, isPodOf, podLabels, podsOf, record, templateOf, workloadFrom } from './manifests'
 import { loads } from './placing'
 import { removePod } from './pods'
 import { workloadFor } from './stored'
@@ -22,10 +13,8 @@ interface Revised {
   readonly hash: string
 }
 
-const currentOf = (workload: Workload): string => hashOf(currentTemplate(workload))
-
 const hashesOf = (deployment: Workload): readonly string[] =>
-  deployment.revisions?.map(({ hash }) => hash) ?? [currentOf(deployment)]
+  deployment.revisions?.map(({ hash }) => hash) ?? [hashNow(deployment)]
 
 /** The deployment’s replica set of a name; undefined where no deployment has made it. */
 export function revisionBehind(
@@ -43,7 +32,7 @@ export function revisionBehind(
 
 /** A deployment’s replica set is taken away: an old one for good, the newest is made again. */
 export function endRevision(sim: Sim, cluster: Cluster, { deployment, hash }: Revised): void {
-  const newest = currentOf(deployment)
+  const newest = hashNow(deployment)
   for (const pod of podsOf(cluster, deployment))
     if ((pod.hash ?? newest) === hash) removePod(sim, cluster, pod)
   const left =
@@ -57,7 +46,7 @@ export function endRevision(sim: Sim, cluster: Cluster, { deployment, hash }: Re
 /** Pods of one template of a deployment become those of a replica set that nobody keeps. */
 function setAlone(cluster: Cluster, { deployment, hash }: Revised): Workload {
   const pods = podsOf(cluster, deployment).filter(
-    (pod) => (pod.hash ?? currentOf(deployment)) === hash,
+    (pod) => (pod.hash ?? hashNow(deployment)) === hash,
   )
   const name = `${deployment.name}-${hash}`
   const template = templateOf(deployment, hash)
@@ -70,7 +59,7 @@ function setAlone(cluster: Cluster, { deployment, hash }: Revised): Workload {
     kind: 'ReplicaSet',
     metadata: { name, namespace: deployment.namespace, labels },
     spec: {
-      replicas: hash === currentOf(deployment) ? deployment.replicas : pods.length,
+      replicas: hash === hashNow(deployment) ? deployment.replicas : pods.length,
       selector: { matchLabels: labels },
       template: { ...template, metadata: { ...record(template['metadata']), labels } },
     },

@@ -159,6 +159,17 @@ export function templateOf(workload: Workload, hash?: string): Json {
 export const currentTemplate = (workload: Workload): Json =>
   workload.revisions?.at(-1)?.template ?? templateOf(workload)
 
+const hashes = new WeakMap<Workload, string>()
+
+/** The hash of the template that is meant now, whether or not there was ever another. */
+export function hashNow(workload: Workload): string {
+  const newest = currentHash(workload)
+  if (newest !== undefined) return newest
+  const hash = hashes.get(workload) ?? hashOf(currentTemplate(workload))
+  hashes.set(workload, hash)
+  return hash
+}
+
 /** The hash that new pods bear: none while there was only ever one revision. */
 export const currentHash = (workload: Workload): string | undefined =>
   workload.revisions?.at(-1)?.hash

@@ -73,12 +73,12 @@ export function claimOverQuota(
     if (quota.kind !== 'ResourceQuota' || quota.metadata.namespace !== namespace) continue
     const over = Object.entries(record(record(quota['spec'])['hard'])).flatMap(([name, limit]) => {
       const entry = storageEntry(name)
-      const most = parseBytes(String(limit))
-      if (!entry || !most.ok) return []
+      const limitBytes = parseBytes(String(limit))
+      if (!entry || !limitBytes.ok) return []
       const before = counted(cluster, claims, entry)
       const after = counted(cluster, claimsThen, entry)
       // What is over already may shrink.
-      if (after <= most.value || after <= before) return []
+      if (after <= limitBytes.value || after <= before) return []
       const shown = (value: number): string =>
         entry.of === 'bytes' ? sizeText(value) : String(value)
       return [

@@ -6,8 +6,7 @@ import { addService } from './add-ons'
 import { isClusterWide } from './admission'
 import { queueCron } from './cron'
 import {
-  currentTemplate,
-  hashOf,
+  hashNow,
   isPodOf,
   isWorkloadKind,
   manifestOf,
@@ -64,7 +63,7 @@ export function store(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   if (isWorkloadKind(manifest.kind)) {
     const before = workloadFor(cluster, manifest)
     if (before && before.revisions === undefined && before.kind !== 'Pod')
-      for (const pod of podsOf(cluster, before)) pod.hash ??= hashOf(currentTemplate(before))
+      for (const pod of podsOf(cluster, before)) pod.hash ??= hashNow(before)
     const workload = workloadFrom(manifest, sim.now, before)
     cluster.workloads = before
       ? cluster.workloads.map((eachWorkload) => (eachWorkload === before ? workload : eachWorkload))

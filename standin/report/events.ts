@@ -6,7 +6,7 @@
  */
 import type { ClusterEvent } from '~/core/contract'
 import { isoTime } from '../../core/units'
-import { currentTemplate, hashOf } from '../cluster/manifests'
+import { hashNow } from '../cluster/manifests'
 import type { Cluster, Revision, Workload } from '../cluster-state'
 import type { Simulator } from '../engine/simulator'
 
@@ -46,7 +46,7 @@ const takenUp = ({ at, again }: TakenUp): number => again ?? at
 function scaled(workload: Workload, since: number): readonly Timed[] {
   if (workload.kind !== 'Deployment') return []
   const { name, namespace, createdAt, replicas } = workload
-  const first: TakenUp = { hash: hashOf(currentTemplate(workload)), at: createdAt }
+  const first: TakenUp = { hash: hashNow(workload), at: createdAt }
   const revisions: readonly TakenUp[] = workload.revisions ?? [first]
   return revisions.flatMap((revision) =>
     takenUp(revision) < since

@@ -4,8 +4,7 @@ import { isoTime } from '../../core/units'
 import { ownClaims } from '../cluster/claims'
 import type { Cluster, Pod, Workload } from '../cluster-state'
 import {
-  hashOf,
-  currentTemplate,
+  hashNow,
   text,
   isReadyPod,
   imageParts,
@@ -28,7 +27,7 @@ export interface Owner {
 /** What stands between a pod and its workload: a replica set for a deployment, else the workload itself. */
 export function ownerOf(pod: Pod, workload: Workload): Owner {
   if (workload.kind === 'Deployment') {
-    const hash = pod.hash ?? hashOf(currentTemplate(workload))
+    const hash = pod.hash ?? hashNow(workload)
     return { apiVersion: 'apps/v1', kind: 'ReplicaSet', name: `${workload.name}-${hash}` }
   }
   const apiVersion = workload.kind === 'Job' ? 'batch/v1' : 'apps/v1'

@@ -4,7 +4,7 @@ import { isoTime } from '../../core/units'
 import type { Workload, Pod, Cluster } from '../cluster-state'
 import {
   currentTemplate,
-  hashOf,
+  hashNow,
   podLabels,
   isReadyPod,
   isCurrent,
@@ -19,7 +19,7 @@ export function replicaSets(
   pods: readonly Pod[],
 ): readonly Record<string, unknown>[] {
   const template = currentTemplate(workload)
-  const first = { number: 1, hash: hashOf(template), template, at: workload.createdAt }
+  const first = { number: 1, hash: hashNow(workload), template, at: workload.createdAt }
   const revisions = workload.revisions ?? [first]
   const newest = revisions.at(-1)?.hash
   return revisions.map((revision) => {
