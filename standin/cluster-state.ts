@@ -64,6 +64,8 @@ export interface Workload {
   progressedAt?: number
   /** How many of a job’s pods have ended well. */
   completed?: number
+  /** When a job had as many of them as it wants (ms). */
+  endedAt?: number
   readonly replicas: number
   readonly cpuMilli: number
   readonly memoryBytes: number

@@ -1,3 +1,4 @@
+export { defaulted, defaultedTemplate, isAlike, isSameTemplate } from './defaults'
 export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
 export {
   fieldAt,

@@ -1,6 +1,7 @@
 /** Forms of answers: tables, what a client takes, tokens. */
 import { describe, expect, it } from 'vitest'
 import { formOf } from './accept'
+import { isAsked } from './request'
 import { ApiRefusal } from './status'
 import { tableOf } from './tables'
 import { readToken, signToken } from './tokens'
@@ -84,4 +85,19 @@ describe('a token', () => {
     expect(wrong.map((each) => readToken(key, 'cedar', each))).toEqual(wrong.map(() => null))
     expect(readToken(key, 'alder', token)).toBeNull()
   })
+})
+
+describe('a parameter of a request', () => {
+  it.each([
+    ['watch=true', true],
+    ['watch=True', true],
+    ['watch=1', true],
+    ['watch=', true],
+    ['watch=false', false],
+    ['watch=False', false],
+    ['watch=0', false],
+    ['', false],
+  ])('%s asks for it: %s', (query, isIt) =>
+    expect(isAsked(new URLSearchParams(query), 'watch')).toBe(isIt),
+  )
 })

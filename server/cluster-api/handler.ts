@@ -7,7 +7,7 @@ import type { Mirror } from './mirror'
 import { logOf, type LogSource } from './logs'
 import { apiVersionOf, type ApiVerb, type Served } from './resources'
 import { permit } from './permit'
-import type { Answer, WriteRequest } from './request'
+import { type Answer, isAsked, type WriteRequest } from './request'
 import { reviewed } from './reviews'
 import { signedIn, type SignInDesk } from './sign-in'
 import type { Signing } from './signing'
@@ -206,7 +206,7 @@ async function answered(
 const peeked = async (path: string, request: IncomingMessage): Promise<Buffer> =>
   path.startsWith('/apis/authorization.k8s.io/') ? bodyOf(request) : Buffer.alloc(0)
 
-const isWatch = (query: URLSearchParams): boolean => /^(true|1)$/.test(query.get('watch') ?? '')
+const isWatch = (query: URLSearchParams): boolean => isAsked(query, 'watch')
 
 interface Reading {
   readonly url: URL

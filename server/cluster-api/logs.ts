@@ -3,6 +3,7 @@ import type { ServerResponse } from 'node:http'
 import { list, record, text } from '~/core/objects'
 import type { Mirror } from './mirror'
 import { ApiRefusal, notFound } from './status'
+import { isAsked } from './request'
 import type { Target } from './target'
 
 export interface LogSource {
@@ -50,7 +51,7 @@ function wantedBy(query: URLSearchParams, now: number): Wanted {
   return {
     tail: wholeOf(query, 'tailLines'),
     sinceMs: seconds === null ? sinceMs : now - seconds * 1000,
-    hasTimes: query.get('timestamps') === 'true',
+    hasTimes: isAsked(query, 'timestamps'),
     bytes: wholeOf(query, 'limitBytes'),
   }
 }
@@ -74,7 +75,7 @@ function podOf(mirror: Mirror, target: Target, query: URLSearchParams): string {
       400,
       `a container name must be specified for pod ${kept.name}, choose one of: [${names.join(' ')}]`,
     )
-  if (query.get('previous') === 'true')
+  if (isAsked(query, 'previous'))
     throw new ApiRefusal(
       400,
       `previous terminated container "${names[0] ?? ''}" in pod "${kept.name}" not found`,
@@ -106,7 +107,7 @@ export async function logOf(
   response.writeHead(200, { 'Content-Type': 'text/plain; charset=utf-8' })
   const body = shown.map((line) => `${written(line, now, wanted.hasTimes)}\n`).join('')
   response.write(wanted.bytes === null ? body : Buffer.from(body).subarray(0, wanted.bytes))
-  if (query.get('follow') !== 'true') {
+  if (!isAsked(query, 'follow')) {
     response.end()
     return
   }

@@ -2,7 +2,7 @@
  * A copy of what a cluster serves, with a resource version for every change: it is brought up to date when somebody asks,
  * and, while somebody watches, soon after something has stirred.
  */
-import { isRecord, record, text } from '~/core/objects'
+import { isAlike, isRecord, record, text } from '~/core/objects'
 import { breath } from '../breath'
 
 export type ApiObject = Readonly<Record<string, unknown>>
@@ -41,14 +41,22 @@ const mostChanges = 200_000
 /** At the first look every so many objects others get a turn. */
 const stride = 500
 
-const specOf = (object: ApiObject): string =>
-  JSON.stringify(
+/** What a generation is counted of: everything but who it is and how it stands. */
+const specOf = (object: ApiObject): ApiObject =>
+  Object.fromEntries(
     Object.entries(object).filter(
       ([field]) => field !== 'metadata' && field !== 'status' && field !== 'apiVersion',
     ),
   )
 
-const workloads = new Set(['Deployment', 'ReplicaSet', 'StatefulSet', 'DaemonSet'])
+/** Kinds whose controllers say which generation they have seen. */
+const workloads = new Set([
+  'Deployment',
+  'ReplicaSet',
+  'StatefulSet',
+  'DaemonSet',
+  'PodDisruptionBudget',
+])
 
 /** A workload’s controller has seen what was written last. */
 const withGeneration = (object: ApiObject, generation: number): ApiObject =>
@@ -169,7 +177,8 @@ export class Mirror {
     }
     const version = ++this.last
     const earlier = Number(record(before?.object['metadata'])['generation'] ?? 0)
-    const generation = before && specOf(before.object) === specOf(given) ? earlier : earlier + 1
+    const generation =
+      before && isAlike(specOf(before.object), specOf(given)) ? earlier : earlier + 1
     const object: ApiObject = {
       ...withGeneration(given, generation),
       metadata: {

@@ -1,12 +1,14 @@
 /** Pods, replica sets and what keeps them, as a client library of others sees them. */
 import {
   AppsV1Api,
+  BatchV1Api,
   CoreV1Api,
   DiscoveryV1Api,
   KubeConfig,
   PatchStrategy,
   PolicyV1Api,
   setHeaderOptions,
+  type V1Job,
   type V1PodTemplateSpec,
   type V1Pod,
 } from '@kubernetes/client-node'
@@ -14,6 +16,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type Opened, openForTest } from '../testing/open'
 
 let opened: Opened
+let config: KubeConfig
 let core: CoreV1Api
 let apps: AppsV1Api
 let policy: PolicyV1Api
@@ -24,7 +27,7 @@ const image = 'registry.fernhollow.example/market/market-desk:2'
 beforeAll(async () => {
   opened = await openForTest()
   await opened.gyrarch.clusterServers.listen()
-  const config = new KubeConfig()
+  config = new KubeConfig()
   config.loadFromString((await opened.gyrarch.access('cedar', {})).yaml)
   core = config.makeApiClient(CoreV1Api)
   apps = config.makeApiClient(AppsV1Api)
@@ -198,6 +201,83 @@ describe('a replica set of its own', () => {
     await step()
     expect(await labelled('app=trio')).toEqual([])
     expect(await labelled('app=duo')).toHaveLength(1)
+  })
+})
+
+describe('what nobody wrote', () => {
+  it('is told of every object, and written back it changes nothing', async () => {
+    await apps.createNamespacedDeployment({ namespace, body: deployment('plain', 1) })
+    await step()
+    const before = (await labelled('app=plain')).map(({ metadata }) => metadata?.name)
+    const read = await apps.readNamespacedDeployment({ name: 'plain', namespace })
+    expect(read.spec?.strategy?.rollingUpdate).toEqual({ maxSurge: '25%', maxUnavailable: '25%' })
+    expect(read.spec?.template.spec?.containers[0]).toMatchObject({
+      imagePullPolicy: 'IfNotPresent',
+      ports: [{ containerPort: 8080, protocol: 'TCP' }],
+    })
+    read.metadata = { ...read.metadata, annotations: { 'fernhollow.example/note': 'seen' } }
+    const written = await apps.replaceNamespacedDeployment({ name: 'plain', namespace, body: read })
+    expect(written.metadata?.generation).toBe(1)
+    await step()
+    expect((await labelled('app=plain')).map(({ metadata }) => metadata?.name)).toEqual(before)
+  })
+
+  it('is told of a pod that runs, as of any', async () => {
+    const [plain] = await labelled('app=plain')
+    const { status } = plain ?? {}
+    expect(status?.conditions?.map(({ type, status: is }) => [type, is])).toEqual([
+      ['Initialized', 'True'],
+      ['Ready', 'True'],
+      ['ContainersReady', 'True'],
+      ['PodScheduled', 'True'],
+    ])
+    expect(status?.qosClass).toBe('Burstable')
+    expect(status?.podIPs).toEqual([{ ip: status?.podIP }])
+    expect(status?.containerStatuses?.[0]).toMatchObject({ ready: true, started: true })
+  })
+})
+
+describe('a job', () => {
+  it('labels its pods, and says when it was complete', async () => {
+    const batch = config.makeApiClient(BatchV1Api)
+    const body = {
+      metadata: { name: 'count' },
+      spec: { template: { spec: { ...template({}).spec, restartPolicy: 'Never' } } },
+    } as V1Job
+    await batch.createNamespacedJob({ namespace, body })
+    await step(400)
+    const [counted] = await labelled('job-name=count')
+    expect(counted?.status?.phase).toBe('Succeeded')
+    const { spec, status } = await batch.readNamespacedJob({ name: 'count', namespace })
+    expect(spec?.selector?.matchLabels?.['batch.kubernetes.io/controller-uid']).toBe(
+      counted?.metadata?.labels?.['controller-uid'],
+    )
+    expect(status?.conditions?.map(({ type }) => type)).toEqual(['Complete'])
+    expect(Number(status?.completionTime)).toBeGreaterThan(Number(status?.startTime))
+  })
+})
+
+describe('a stateful set', () => {
+  it('names its revision, and its pods theirs', async () => {
+    const body = {
+      metadata: { name: 'ledger' },
+      spec: {
+        serviceName: 'ledger',
+        replicas: 1,
+        selector: { matchLabels: { app: 'ledger' } },
+        template: template({ app: 'ledger' }),
+      },
+    }
+    await apps.createNamespacedStatefulSet({ namespace, body })
+    await step()
+    const { status } = await apps.readNamespacedStatefulSet({ name: 'ledger', namespace })
+    const [first] = await labelled('app=ledger')
+    expect(status?.currentRevision).toMatch(/^ledger-/)
+    expect(status?.updateRevision).toBe(status?.currentRevision)
+    expect(first?.metadata?.labels).toMatchObject({
+      'controller-revision-hash': status?.currentRevision,
+      'statefulset.kubernetes.io/pod-name': 'ledger-0',
+    })
   })
 })
 

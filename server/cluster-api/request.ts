@@ -18,3 +18,9 @@ export interface Answer {
   readonly object: Readonly<Record<string, unknown>>
   readonly warnings?: readonly string[]
 }
+
+/** Whether a parameter asks for something, as the open API reads them: only what is absent, `false` or `0` does not. */
+export function isAsked(query: URLSearchParams, name: string): boolean {
+  const given = query.get(name)
+  return given !== null && given.toLowerCase() !== 'false' && given !== '0'
+}

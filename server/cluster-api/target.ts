@@ -65,6 +65,10 @@ export function asServed(
   return inVersion(object, apiVersion)
 }
 
+/** A time of whole seconds, written as finely as the later events are. */
+const microTime = (time: unknown): unknown =>
+  typeof time === 'string' ? time.replace(/(?:\.\d+)?Z$/, '.000000Z') : null
+
 /** An event of the core group as the group of its own has it. */
 function laterEvent(
   event: Readonly<Record<string, unknown>>,
@@ -72,8 +76,9 @@ function laterEvent(
 ): Readonly<Record<string, unknown>> {
   const { involvedObject, message, source, firstTimestamp, lastTimestamp, count, ...more } = event
   return {
-    eventTime: null,
     ...more,
+    // Some clients read no event without it.
+    eventTime: more['eventTime'] ?? microTime(firstTimestamp),
     apiVersion,
     regarding: involvedObject,
     note: message,

@@ -3,6 +3,7 @@ import type { ServerResponse } from 'node:http'
 import type { Form } from './accept'
 import type { ApiObject, Change, Kept, Mirror } from './mirror'
 import { testOf } from './selectors'
+import { isAsked } from './request'
 import { ApiRefusal } from './status'
 import { metadataOf, tableOf, type Included } from './tables'
 import { asServed, type Target } from './target'
@@ -78,11 +79,11 @@ export class Watch {
     this.response.on('close', () => this.stop())
     this.timers.push(setTimeout(() => this.end(), seconds * 1000))
     for (const kept of present) await this.tell('ADDED', kept.object)
-    if (from === null && this.query.get('sendInitialEvents') === 'true')
+    if (from === null && isAsked(this.query, 'sendInitialEvents'))
       await this.bookmark({ 'k8s.io/initial-events-end': 'true' })
     if (this.isOver) return
     this.leave = this.mirror.listen(() => this.soon())
-    if (this.query.get('allowWatchBookmarks') === 'true')
+    if (isAsked(this.query, 'allowWatchBookmarks'))
       this.timers.push(setInterval(() => void this.mark(), bookmarkMs))
     this.soon()
   }

@@ -2,6 +2,7 @@
 import { randomUUID } from 'node:crypto'
 import { type FieldChange, immutableChanges, type WrittenObject } from '~/core/manifests'
 import {
+  defaulted,
   fieldAt,
   fieldsOf,
   isRecord,
@@ -15,7 +16,7 @@ import { alreadyExists, checked, invalid, type Json, objectOf, placed, valueOf }
 import { commit, type Desk, isDryRun } from './commit'
 import { deleted, deletedAll, evicted } from './delete'
 import { scaleOf } from './handler'
-import type { Answer, WriteRequest } from './request'
+import { type Answer, isAsked, type WriteRequest } from './request'
 import type { Kept } from './mirror'
 import { keepsWithin, permit } from './permit'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
@@ -163,7 +164,7 @@ async function store(
   const name = text(metadata['name'])
   const now = isDry || isLast ? null : desk.mirror.find(kind, target.namespace ?? '', name)
   const told = now?.object ?? {
-    ...whole,
+    ...defaulted(whole),
     metadata: { ...record(whole['metadata']), resourceVersion: before['resourceVersion'] },
   }
   return {
@@ -246,7 +247,8 @@ async function replaced(desk: Desk, request: WriteRequest, given: Json): Promise
 const withoutStatus = ({ status: _status, ...more }: Json): Json => more
 
 /** Refuses to change what stands for good. */
-function stands(target: Target, live: Json, object: Json): void {
+function stands(target: Target, live: Json, written: Json): void {
+  const object = defaulted(written)
   const paths = new Set([...fieldsOf(live).keys(), ...fieldsOf(object).keys()])
   const changes = [...paths].flatMap((path): readonly FieldChange[] => {
     const [before, wanted] = [fieldAt(live, path), fieldAt(object, path)]
@@ -318,7 +320,7 @@ async function appliedTo(desk: Desk, request: WriteRequest): Promise<Answer> {
   if (live) isFresh(target, live, wanted)
   else permit(request.caller, target, 'create')
   const asked = live ? asServed(target.served, live.object) : null
-  const isForced = query.get('force') === 'true'
+  const isForced = isAsked(query, 'force')
   const result = applied(target.served.resource, asked, wanted, { manager, isForced })
   const warnings = checked(target, withoutStatus(result.object), query)
   if (live) stands(target, live.object, result.object)

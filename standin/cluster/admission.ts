@@ -171,8 +171,18 @@ function classes(cluster: Cluster, manifest: Manifest, namespace: string): Forbi
   return null
 }
 
+/** A claim that names no class is of the default one, where there is one. */
+function ofDefaultClass(cluster: Cluster, claim: Manifest): Manifest {
+  const spec = record(claim['spec'])
+  const usual = cluster.storageClass?.name
+  return usual === undefined || spec['storageClassName'] !== undefined
+    ? claim
+    : { ...claim, spec: { ...spec, storageClassName: usual } }
+}
+
 /** Gives containers the defaults of the namespace’s limits, and pods the machine sizes it allows. */
 export function withDefaults(cluster: Cluster, given: Manifest): Manifest {
+  if (given.kind === 'PersistentVolumeClaim') return ofDefaultClass(cluster, given)
   const manifest = keptToSizes(cluster, given)
   if (!isWorkloadKind(manifest.kind) || manifest.kind === 'CronJob') return manifest
   const defaults = objectsOfKind(cluster, 'LimitRange', manifest.metadata.namespace ?? 'default')

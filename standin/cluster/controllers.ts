@@ -294,6 +294,8 @@ export function podEnds(sim: Sim, clusterName: string, key: string): void {
   if (!cluster || !pod || !workload || pod.phase !== 'Running') return
   pod.phase = 'Succeeded'
   workload.completed = (workload.completed ?? 0) + 1
+  const wanted = Number(fields(workload.manifest?.['spec'])['completions'] ?? 1)
+  if (workload.kind === 'Job' && workload.completed >= wanted) workload.endedAt ??= sim.now
   record(sim, cluster, 'Normal', 'Completed', `pod/${key}`, 'exit 0')
   fillWorkload(sim, cluster, workload, loads(cluster))
 }

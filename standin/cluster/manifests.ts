@@ -1,5 +1,5 @@
 /** Manifests as controllers read them: from what was written to what is run, and back. */
-import { type Json, list, record, text } from '../../core/objects'
+import { isSameTemplate, type Json, list, record, text } from '../../core/objects'
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest, Pod, Revision, Workload } from '../world'
 
@@ -269,16 +269,15 @@ export function workloadFrom(
   const kind = isWorkloadKind(manifest.kind) ? manifest.kind : 'Deployment'
   const tolerations = list(pod['tolerations']).map(record)
   const old = before ? currentTemplate(before) : undefined
-  const changed =
-    kind !== 'Pod' && before !== undefined && JSON.stringify(old) !== JSON.stringify(template)
+  const changed = kind !== 'Pod' && old !== undefined && !isSameTemplate(old, template)
   const history: readonly Revision[] =
     before?.revisions ??
     (before && kind !== 'Pod'
-      ? [{ number: 1, hash: hashOf(old), template: old ?? {}, at: before.createdAt }]
+      ? [{ number: 1, hash: hashNow(before), template: old ?? {}, at: before.createdAt }]
       : [])
   // Going back to an earlier template makes that revision the newest.
-  const hash = hashOf(template)
-  const earlier = history.find((revision) => revision.hash === hash)
+  const earlier = history.find((revision) => isSameTemplate(revision.template, template))
+  const hash = earlier?.hash ?? hashOf(template)
   const number = (history.at(-1)?.number ?? 0) + 1
   const revisions = changed
     ? [
@@ -297,6 +296,7 @@ export function workloadFrom(
     ...(changed ? { progressedAt: at } : {}),
     ...(before?.completed === undefined ? {} : { completed: before.completed }),
     ...(before?.isMade ? { isMade: true } : {}),
+    ...(before?.endedAt === undefined ? {} : { endedAt: before.endedAt }),
     replicas: hasReplicas(kind) ? asked : 0,
     ...request,
     image: text(first['image']),
@@ -331,6 +331,11 @@ export const podsOf = (cluster: Cluster, workload: Workload): Pod[] =>
 
 export const isReadyPod = (pod: Pod): boolean => pod.phase === 'Running' && pod.unready !== true
 
+function hashLabel({ kind, name }: Workload, hash: string): Readonly<Record<string, string>> {
+  if (kind === 'Deployment') return { 'pod-template-hash': hash }
+  return kind === 'StatefulSet' ? { 'controller-revision-hash': `${name}-${hash}` } : {}
+}
+
 /** Labels of a pod: its template’s, and what its controller adds. */
 export function podLabels(
   workload: Workload | undefined,
@@ -340,9 +345,7 @@ export function podLabels(
   const own = texts(record(templateOf(workload, pod.hash)['metadata'])['labels'])
   return {
     ...own,
-    ...(pod.hash !== undefined && workload.kind === 'Deployment'
-      ? { 'pod-template-hash': pod.hash }
-      : {}),
+    ...(pod.hash === undefined ? {} : hashLabel(workload, pod.hash)),
     ...(workload.kind === 'StatefulSet'
       ? { 'statefulset.kubernetes.io/pod-name': pod.name ?? '' }
       : {}),

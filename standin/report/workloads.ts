@@ -67,6 +67,7 @@ export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record
       return {
         active: pods.filter((pod) => pod.phase !== 'Succeeded').length,
         succeeded: workload.completed ?? 0,
+        ...(workload.endedAt === undefined ? {} : { completionTime: isoTime(workload.endedAt) }),
       }
     case 'DaemonSet':
       return {
@@ -75,7 +76,12 @@ export function workloadStatus(workload: Workload, pods: readonly Pod[]): Record
         updatedNumberScheduled: current,
       }
     case 'StatefulSet':
-      return { replicas: pods.length, readyReplicas: ready, updatedReplicas: current }
+      return {
+        replicas: pods.length,
+        readyReplicas: ready,
+        updatedReplicas: current,
+        updateRevision: `${workload.name}-${hashNow(workload)}`,
+      }
     case 'Pod':
       return {}
     case 'ReplicaSet':

@@ -1,6 +1,14 @@
 /** Fields that the open API has and that follow from what a stand-in tells: conditions, revisions, hashes of templates. */
-import { list, record, text } from '~/core/objects'
+import { defaulted, list, record, text } from '~/core/objects'
 import { isoTime } from '~/core/units'
+import {
+  jobLabels,
+  wholeBudget,
+  wholeDaemonSet,
+  wholeJob,
+  wholePod,
+  wholeStatefulSet,
+} from './served-status'
 
 type Json = Readonly<Record<string, unknown>>
 
@@ -47,20 +55,37 @@ export interface Derived {
   readonly revisions: ReadonlyMap<string, string>
   /** Replica sets that a deployment keeps, as `namespace/name`. */
   readonly sets: ReadonlySet<string>
+  /** The newest template of each stateful set, by `namespace/name`. */
+  readonly templates: ReadonlyMap<string, string>
 }
 
-/** A pod of a deployment carries the hash that its replica set is named after. */
-function withHash(pod: Json, sets: ReadonlySet<string>): Json {
+/** Labels that a controller puts on its pods: a deployment the hash that its replica set is named after. */
+function labelsBy(owner: Json, namespace: string, { sets, templates }: Derived): Json {
+  const name = text(owner['name'])
+  const key = `${namespace}/${name}`
+  switch (owner['kind']) {
+    case 'ReplicaSet':
+      return sets.has(key) ? { [hashLabel]: name.slice(name.lastIndexOf('-') + 1) } : {}
+    case 'StatefulSet':
+      return { 'controller-revision-hash': templates.get(key) ?? name }
+    case 'Job':
+      return jobLabels(name, text(owner['uid']))
+    default:
+      return {}
+  }
+}
+
+function withLabels(pod: Json, derived: Derived): Json {
   const metadata = record(pod['metadata'])
   const owner = list(metadata['ownerReferences'])
     .map(record)
-    .find(({ kind }) => kind === 'ReplicaSet')
-  const labels = record(metadata['labels'])
-  if (!owner || labels[hashLabel] !== undefined) return pod
-  const name = text(owner['name'])
-  if (!sets.has(`${text(metadata['namespace'])}/${name}`)) return pod
-  const hash = name.slice(name.lastIndexOf('-') + 1)
-  return { ...pod, metadata: { ...metadata, labels: { ...labels, [hashLabel]: hash } } }
+    .find(({ controller }) => controller === true)
+  if (!owner) return pod
+  const labels = {
+    ...labelsBy(owner, text(metadata['namespace']), derived),
+    ...record(metadata['labels']),
+  }
+  return { ...pod, metadata: { ...metadata, labels } }
 }
 
 const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
@@ -118,13 +143,19 @@ function withConditions(deployment: Json, revision: string | undefined): Json {
   }
 }
 
-/** What follows from the replica sets among objects. */
+/** What follows from the replica sets and stateful sets among objects. */
 export function derivedFrom(objects: Iterable<Json>): Derived {
   const revisions = new Map<string, string>()
   const sets = new Set<string>()
+  const templates = new Map<string, string>()
   for (const object of objects) {
-    if (object['kind'] !== 'ReplicaSet') continue
     const metadata = record(object['metadata'])
+    if (object['kind'] === 'StatefulSet')
+      templates.set(
+        `${text(metadata['namespace'])}/${text(metadata['name'])}`,
+        text(record(object['status'])['updateRevision']),
+      )
+    if (object['kind'] !== 'ReplicaSet') continue
     const revision = text(record(metadata['annotations'])[revisionNote])
     const owner = list(metadata['ownerReferences'])
       .map(record)
@@ -135,19 +166,28 @@ export function derivedFrom(objects: Iterable<Json>): Derived {
     sets.add(`${namespace}/${text(metadata['name'])}`)
     if (Number(revision) > Number(revisions.get(key) ?? 0)) revisions.set(key, revision)
   }
-  return { revisions, sets }
+  return { revisions, sets, templates }
 }
 
-/** An object with the fields that follow from others; `now` in ms. */
-export function finished(object: Json, now: number, { revisions, sets }: Derived): Json {
+/** An object with the fields that follow from others, and what its writer did not say; `now` in ms. */
+export function finished(given: Json, now: number, derived: Derived): Json {
+  const object = defaulted(given)
   const { namespace, name } = record(object['metadata'])
   switch (object['kind']) {
     case 'Node':
       return withSeldomHeartbeats(object, now)
     case 'Pod':
-      return withHash(object, sets)
+      return wholePod(withLabels(object, derived))
     case 'Deployment':
-      return withConditions(object, revisions.get(`${text(namespace)}/${text(name)}`))
+      return withConditions(object, derived.revisions.get(`${text(namespace)}/${text(name)}`))
+    case 'StatefulSet':
+      return wholeStatefulSet(object)
+    case 'DaemonSet':
+      return wholeDaemonSet(object)
+    case 'Job':
+      return wholeJob(object)
+    case 'PodDisruptionBudget':
+      return wholeBudget(object)
     default:
       return object
   }
