@@ -1,4 +1,3 @@
-export { inVersion } from './in-version'
 export {
   auditAndConvert,
   convertManifests,

@@ -1,3 +1,4 @@
+export { inVersion } from './in-version'
 export { defaulted, defaultedTemplate, isAlike, isSameTemplate } from './defaults'
 export { controllerOf, podsOfWorkload, slicesOfService, targetPort } from './belongs'
 export {

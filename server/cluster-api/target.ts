@@ -1,5 +1,5 @@
 /** What a request of the open API asks for, out of its path. */
-import { inVersion } from '~/core/manifests'
+import { inVersion } from '~/core/objects'
 import { apiVersionOf, type Served, type Subresource } from './resources'
 import { ApiRefusal } from './status'
 

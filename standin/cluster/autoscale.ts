@@ -3,7 +3,7 @@
  * target. Between changes nothing happens that is worth an event: the next time at which replicas change is looked for ahead
  * and queued, and looked for anew whenever something about the workload has changed.
  */
-import { inVersion } from '../../core/manifests/in-version'
+import { inVersion } from '../../core/objects'
 import { countText, parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'

@@ -2,7 +2,7 @@
  * An object that a cluster keeps, as another version of its API has it. Most versions of a kind differ by name alone; what
  * autoscalers measure, and where endpoints are, was written otherwise before. Source: the Kubernetes API reference.
  */
-import { isRecord, type Json, list, record } from '../objects'
+import { isRecord, type Json, list, record } from './json'
 
 const flat = 'autoscaling/v2beta1'
 
