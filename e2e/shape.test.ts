@@ -1,6 +1,7 @@
 /** Shape as a person takes it: a replica that does not fit, a cluster that rests, a roll-out that cannot finish, layers and drift. */
+import { CoreV1Api, KubeConfig } from '@kubernetes/client-node'
 import { expect, it } from 'vitest'
-import { choose, find, goTo, press, see } from './browser'
+import { choose, fill, find, goTo, press, see } from './browser'
 import type { ApiChange } from './server'
 import { suite } from './suite'
 
@@ -155,4 +156,28 @@ it('layers are rendered and compared; an edit by hand is drift, and settled fiel
     (await objects('dill', 'Deployment')).find((object) => object.metadata.name === 'seed-desk')
       ?.spec.replicas,
   ).toBe(3)
+})
+
+it('an access file is made for whoever may do little, where that is looked up, and called back', async () => {
+  const page = await visit('/shape/namespaces?aim=cluster/cedar')
+  await choose(page, 'Subject', 'Group gathering-team')
+  await fill(page, 'textbox', 'Their name', 'maple')
+  const given = page.waitForResponse((response) => response.url().includes('/do/access'))
+  await press(page, 'button', 'Make an access file')
+  await see(page, 'Made for maple.')
+  const answer = JSON.parse((await (await given).text()).split('\n')[0] ?? '[]') as unknown[]
+  const file = answer.find((part) => typeof part === 'string' && part.includes('kind: Config'))
+  const config = new KubeConfig()
+  config.loadFromString(String(file))
+  const core = config.makeApiClient(CoreV1Api)
+  const code = (call: Promise<unknown>) =>
+    call.then(
+      () => 200,
+      (error: { code?: number }) => error.code,
+    )
+  const pods = (namespace: string) => code(core.listNamespacedPod({ namespace }))
+  expect([await pods('gathering'), await pods('platform')]).toEqual([200, 403])
+  await press(page, 'button', 'Call back earlier ones')
+  await see(page, 'What maple was given before is refused from now on.')
+  expect(await pods('gathering')).toBe(401)
 })

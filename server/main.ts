@@ -17,6 +17,7 @@ import { Gyrarch } from './gyrarch'
 import { allowing } from './mend/outgoing/post'
 import { sending } from './mend/outgoing/stand-in'
 import { pageRefused, pages } from './pages/pages'
+import { untilReady } from './pages/starting'
 import { relayOf } from './relay/options'
 import { StartRefusal } from './records/start-refusal'
 import { inOwnThread } from './connectors/standin/engine-link'
@@ -63,20 +64,7 @@ const server = createServer(app)
 
 /** Until everything is loaded whoever asks is told to wait. */
 let isReady = false
-app.use((_request, response, next) => {
-  if (isReady) next()
-  else
-    response
-      .status(503)
-      .set('Retry-After', '2')
-      .json({
-        error: {
-          code: 'unavailable',
-          says: 'Gyrarch is starting. Ask again in a moment.',
-          fields: [],
-        },
-      })
-})
+app.use(untilReady(() => isReady))
 
 /** Takes the port first: a taken one is said before anything is loaded. */
 await new Promise<void>((done) => {

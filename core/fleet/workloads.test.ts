@@ -107,4 +107,16 @@ describe('workloads among objects', () => {
     ])
     expect(workloads[1]?.says).toContain('Europe/Berlin')
   })
+
+  it('that run by the clock have the pods of the jobs that they made, which are none beside them', () => {
+    const [nightly, ...more] = workloadsIn([
+      made('CronJob', 'nightly', { spec: { schedule: '0 1 * * *', jobTemplate: {} } }),
+      made('Job', 'nightly-1', { metadata: ownedBy('CronJob', 'nightly') }),
+      pod('nightly-1-a', ['Job', 'nightly-1']),
+    ])
+    expect(more).toEqual([])
+    expect(nightly?.pods.map(({ key, by }) => [key, by])).toEqual([
+      ['market/nightly-1-a', 'nightly-1'],
+    ])
+  })
 })

@@ -44,12 +44,13 @@ export interface WorkloadFact extends Said {
   readonly pods: readonly PodFact[]
 }
 
-const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])
+const kinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'CronJob'])
 
-/** A replica set or a pod that nothing keeps is a workload of its own. */
+/** What something else may keep: a workload of its own only where nothing does. */
+const keptKinds = new Set(['Job', 'Pod', 'ReplicaSet'])
+
 const isWorkload = (object: ApiObject): boolean =>
-  kinds.has(object.kind) ||
-  ((object.kind === 'ReplicaSet' || object.kind === 'Pod') && !controllerOf(object))
+  keptKinds.has(object.kind) ? !controllerOf(object) : kinds.has(object.kind)
 
 function podFact(pod: Json, by: string | null): PodFact {
   const metadata = record(pod['metadata'])
@@ -145,7 +146,7 @@ function stateOf(
   wanted: number,
   stuck: PodFact | undefined,
 ): WorkloadFact['state'] {
-  if (kind === 'CronJob') return 'resting'
+  if (kind === 'CronJob') return stuck ? 'strained' : 'resting'
   if (!stuck) return ready >= wanted ? 'well' : 'working'
   return ready === 0 && wanted > 0 ? 'broken' : 'strained'
 }

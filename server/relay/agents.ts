@@ -40,7 +40,8 @@ const hashOf = (secret: string): string => createHash('sha256').update(secret).d
 const tokenPlace = (cluster: string): string => `agent/${cluster}`
 
 export class Agents {
-  private readonly waiting = new Map<string, (transport: AgentTransport) => void>()
+  /** Who waits for the agent of a cluster: each of them gets it, and leaves the others waiting when it gives up. */
+  private readonly waiting = new Map<string, Set<(transport: AgentTransport) => void>>()
   private relay: Promise<{ readonly relay: Relay; readonly port: number }> | null = null
 
   constructor(private readonly parts: AgentsParts) {}
@@ -73,10 +74,19 @@ export class Agents {
     const agent = relay.agentOf(cluster)
     if (agent) return agent
     waits(await this.url())
+    const waiting = this.waiting.get(cluster) ?? new Set()
+    this.waiting.set(cluster, waiting)
     return new Promise<AgentTransport>((arrived, gaveUp) => {
-      this.waiting.set(cluster, arrived)
-      signal.addEventListener('abort', () => gaveUp(signal.reason as Error), { once: true })
-    }).finally(() => this.waiting.delete(cluster))
+      waiting.add(arrived)
+      signal.addEventListener(
+        'abort',
+        () => {
+          waiting.delete(arrived)
+          gaveUp(signal.reason as Error)
+        },
+        { once: true },
+      )
+    })
   }
 
   /** Null for a cluster that no agent is expected of. */
@@ -122,9 +132,10 @@ export class Agents {
       admit: (shown) => this.admit(shown),
       kept: (cluster) => this.update(cluster, { token: null, tokenHash: null }),
       connected: (cluster, transport) => {
-        const arrived = this.waiting.get(cluster)
-        if (arrived) arrived(transport)
-        else this.parts.came(cluster, transport)
+        const waiting = [...(this.waiting.get(cluster) ?? [])]
+        this.waiting.delete(cluster)
+        for (const arrived of waiting) arrived(transport)
+        if (waiting.length === 0) this.parts.came(cluster, transport)
       },
       gone,
       onError,

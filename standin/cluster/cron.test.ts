@@ -42,3 +42,48 @@ it('a due CronJob makes a job, and its next time is queued', () => {
   expect(made.length).toBeGreaterThan(before)
   expect(new Set(made).size).toBe(made.length)
 })
+
+describe('the jobs of a CronJob', () => {
+  const image = 'registry.fernhollow.example/market/market-desk:2'
+  const nightly = {
+    apiVersion: 'batch/v1',
+    kind: 'CronJob',
+    metadata: { name: 'count', namespace: 'market' },
+    spec: {
+      schedule: '*/5 * * * *',
+      jobTemplate: {
+        spec: {
+          template: { spec: { restartPolicy: 'Never', containers: [{ name: 'main', image }] } },
+        },
+      },
+    },
+  }
+
+  it('are owned by it, four at most are kept, and they go with it', () => {
+    const scenario = demoScenario()
+    const sim = new Simulator(buildWorld(scenario, 1), Date.parse(scenario.start))
+    const run = (verb: string, args: object, seconds: number): void => {
+      sim.command(`${verb} ${sim.now}`, verb, { cluster: 'bramble', ...args })
+      const until = sim.now + seconds * 1000
+      while (sim.now < until) {
+        sim.run(until)
+        sim.drain()
+      }
+    }
+    const left = () => ({
+      jobs: sim.cluster('bramble')?.workloads.filter(({ kind }) => kind === 'Job') ?? [],
+      pods: sim.cluster('bramble')?.running.filter(({ name }) => name.startsWith('count-')) ?? [],
+    })
+    run('objects.apply', { objects: [nightly] }, 3600)
+    const { jobs, pods } = left()
+    expect(jobs.length).toBeGreaterThanOrEqual(3)
+    expect(jobs.length).toBeLessThanOrEqual(4)
+    expect(pods.length).toBe(jobs.length)
+    for (const { manifest } of jobs)
+      expect(manifest?.metadata['ownerReferences']).toEqual([
+        { apiVersion: 'batch/v1', kind: 'CronJob', name: 'count', controller: true },
+      ])
+    run('objects.remove', { objects: [nightly] }, 60)
+    expect(left()).toEqual({ jobs: [], pods: [] })
+  })
+})

@@ -2,7 +2,7 @@
 import { isCronZone, nextCron, readCron } from '../../core/objects'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Workload } from '../world'
-import { isPodOf, manifestOf, record as fields, text, workloadFrom } from './manifests'
+import { isPodOf, jobsOf, manifestOf, record as fields, text, workloadFrom } from './manifests'
 import { fillWorkload } from './controllers'
 import { record } from './pod-events'
 import { loads } from './placing'
@@ -34,12 +34,7 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
   if (!cluster || !cron) return
   const manifest = manifestOf(cron)
   const spec = fields(manifest['spec'])
-  const running = cluster.workloads.filter(
-    (workload) =>
-      workload.kind === 'Job' &&
-      workload.manifest?.metadata['owner'] === cron.name &&
-      workload.namespace === cron.namespace,
-  )
+  const running = jobsOf(cluster, cron)
   const isBusy = running.some((job) =>
     cluster.running.some((pod) => isPodOf(pod, job) && pod.phase !== 'Succeeded'),
   )
@@ -50,7 +45,13 @@ export function cronDue(sim: Sim, clusterName: string, name: string): void {
       {
         apiVersion: 'batch/v1',
         kind: 'Job',
-        metadata: { name: jobName, namespace: cron.namespace, owner: cron.name },
+        metadata: {
+          name: jobName,
+          namespace: cron.namespace,
+          ownerReferences: [
+            { apiVersion: 'batch/v1', kind: 'CronJob', name: cron.name, controller: true },
+          ],
+        },
         spec: template,
       },
       sim.now,

@@ -329,6 +329,16 @@ export const isPodOf = (
 export const podsOf = (cluster: Cluster, workload: Workload): Pod[] =>
   cluster.running.filter((pod) => isPodOf(pod, workload))
 
+/** The jobs that a CronJob has made. In worlds of before their owner stands beside their name. */
+export const jobsOf = (cluster: Cluster, { name, namespace }: Workload): readonly Workload[] =>
+  cluster.workloads.filter((workload) => {
+    if (workload.kind !== 'Job' || workload.namespace !== namespace) return false
+    const metadata = workload.manifest?.metadata
+    const isOwner = (entry: unknown): boolean =>
+      record(entry)['kind'] === 'CronJob' && record(entry)['name'] === name
+    return metadata?.['owner'] === name || list(metadata?.['ownerReferences']).some(isOwner)
+  })
+
 export const isReadyPod = (pod: Pod): boolean => pod.phase === 'Running' && pod.unready !== true
 
 function hashLabel({ kind, name }: Workload, hash: string): Readonly<Record<string, string>> {

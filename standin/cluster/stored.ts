@@ -9,6 +9,7 @@ import {
   hashNow,
   isPodOf,
   isWorkloadKind,
+  jobsOf,
   manifestOf,
   objectKey,
   podsOf,
@@ -104,8 +105,9 @@ export function drop(sim: Sim, cluster: Cluster, manifest: Manifest): void {
   if (manifest.kind === 'StorageClass') learnClass(cluster, name, null)
   const workload = workloadFor(cluster, manifest)
   if (workload) {
-    cluster.running = cluster.running.filter((pod) => !isPodOf(pod, workload))
-    cluster.workloads = cluster.workloads.filter((candidate) => candidate !== workload)
+    const gone = workload.kind === 'CronJob' ? [workload, ...jobsOf(cluster, workload)] : [workload]
+    cluster.running = cluster.running.filter((pod) => !gone.some((each) => isPodOf(pod, each)))
+    cluster.workloads = cluster.workloads.filter((candidate) => !gone.includes(candidate))
   }
   if (manifest.kind === 'Service')
     cluster.serviceList = cluster.serviceList.filter(
