@@ -9,6 +9,7 @@ import {
   PolicyV1Api,
   setHeaderOptions,
   type V1Job,
+  type V1JobTemplateSpec,
   type V1PodTemplateSpec,
   type V1Pod,
 } from '@kubernetes/client-node'
@@ -254,6 +255,33 @@ describe('a job', () => {
     )
     expect(status?.conditions?.map(({ type }) => type)).toEqual(['Complete'])
     expect(Number(status?.completionTime)).toBeGreaterThan(Number(status?.startTime))
+  })
+})
+
+describe('a CronJob', () => {
+  it('leaves its jobs behind where it is asked to, as they are', async () => {
+    const batch = config.makeApiClient(BatchV1Api)
+    const jobTemplate = {
+      spec: { template: { spec: { ...template({}).spec, restartPolicy: 'Never' } } },
+    } as V1JobTemplateSpec
+    const body = { metadata: { name: 'tick' }, spec: { schedule: '*/5 * * * *', jobTemplate } }
+    await batch.createNamespacedCronJob({ namespace, body })
+    await step(900)
+    const jobs = async () =>
+      (await batch.listNamespacedJob({ namespace })).items.filter(({ metadata }) =>
+        metadata?.name?.startsWith('tick-'),
+      )
+    const before = await jobs()
+    expect(before[0]?.metadata?.ownerReferences?.[0]).toMatchObject({ kind: 'CronJob' })
+    await batch.deleteNamespacedCronJob({ name: 'tick', namespace, propagationPolicy: 'Orphan' })
+    await step()
+    const after = await jobs()
+    expect(after.map(({ status }) => status?.succeeded)).toEqual(
+      before.map(({ status }) => status?.succeeded),
+    )
+    expect(after.map(({ metadata }) => metadata?.ownerReferences)).toEqual(
+      before.map(() => undefined),
+    )
   })
 })
 

@@ -4,7 +4,7 @@ import type { Forbidden } from './forbidden'
 import type { Cluster, Manifest } from '../world'
 import { isWorkloadKind, list, record, templateIn, text, withPodSpec } from './manifests'
 import { security } from './pod-security'
-import { amount, overQuota, reader, runsPods } from './quotas'
+import { amount, overQuota, reader } from './quotas'
 import { said } from './says'
 import { claimOverQuota } from './storage-quotas'
 
@@ -36,7 +36,7 @@ const objectsOfKind = (cluster: Cluster, kind: string, namespace: string): reado
   )
 
 function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbidden | null {
-  if (!runsPods(manifest.kind)) return null
+  if (!isWorkloadKind(manifest.kind)) return null
   for (const object of objectsOfKind(cluster, 'LimitRange', namespace)) {
     for (const limit of list(record(object['spec'])['limits']).map(record)) {
       if (limit['type'] !== 'Container') continue

@@ -158,6 +158,12 @@ function letGo({ sim, cluster, workload, load }: Turn, pod: Pod): void {
   here.pods--
 }
 
+/** Those of more pods than are wanted that go: what waits or starts first, then the youngest. */
+const surplusOf = (pods: readonly Pod[], wanted: number): readonly Pod[] =>
+  [...pods]
+    .sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt)
+    .slice(0, Math.max(0, pods.length - wanted))
+
 /** Replicas of one template; in a rollout old ones go as new ones get ready, within the bounds of its strategy. */
 function fillDeployment(turn: Turn): void {
   const { pods, workload } = turn
@@ -165,10 +171,7 @@ function fillDeployment(turn: Turn): void {
   const { recreate, surge, missing } = rolloutBounds(turn)
   const current = pods.filter((pod) => isCurrent(workload, pod))
   const old = pods.filter((pod) => !isCurrent(workload, pod))
-  // Too many of the new ones: those that wait or start go first.
-  const surplus = [...current]
-    .sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt)
-    .slice(0, Math.max(0, current.length - wanted))
+  const surplus = surplusOf(current, wanted)
   const atOnce = old.filter((pod) => recreate || !isReadyPod(pod))
   const gone = [...surplus, ...atOnce]
   for (const pod of gone) letGo(turn, pod)
@@ -184,10 +187,7 @@ function fillDeployment(turn: Turn): void {
 /** As many as it says, whatever template they were made from: what is there is not made anew. */
 function fillReplicaSet(turn: Turn): void {
   const { pods, workload } = turn
-  const surplus = [...pods]
-    .sort((a, b) => Number(isReadyPod(a)) - Number(isReadyPod(b)) || b.createdAt - a.createdAt)
-    .slice(0, Math.max(0, pods.length - workload.replicas))
-  for (const pod of surplus) letGo(turn, pod)
+  for (const pod of surplusOf(pods, workload.replicas)) letGo(turn, pod)
   for (let i = pods.length; i < workload.replicas && !turn.isHeld; i++) turn.make(i)
 }
 

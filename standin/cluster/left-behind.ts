@@ -2,7 +2,16 @@
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { fillWorkload } from './controllers'
-import { hashNow, isPodOf, podLabels, podsOf, record, templateOf, workloadFrom } from './manifests'
+import {
+  hashNow,
+  isPodOf,
+  jobsOf,
+  podLabels,
+  podsOf,
+  record,
+  templateOf,
+  workloadFrom,
+} from './manifests'
 import { loads } from './placing'
 import { removePod } from './pods'
 import { workloadFor } from './stored'
@@ -82,10 +91,22 @@ function podAlone(workload: Workload, pod: Pod): Workload {
   return { ...workloadFrom(manifest, pod.createdAt, undefined), isMade: true }
 }
 
+/** A job that belongs to nobody any more. */
+function jobAlone(job: Workload): Workload {
+  if (!job.manifest) return job
+  const { ownerReferences: _owners, owner: _owner, ...metadata } = job.manifest.metadata
+  return { ...job, manifest: { ...job.manifest, metadata } }
+}
+
 /** Before a controller goes: what it made is made to stay, and belongs to nobody. */
 export function leavePods(cluster: Cluster, identity: Manifest): void {
   const workload = workloadFor(cluster, identity)
   if (!workload) return
+  if (workload.kind === 'CronJob') {
+    const jobs = new Set(jobsOf(cluster, workload))
+    cluster.workloads = cluster.workloads.map((each) => (jobs.has(each) ? jobAlone(each) : each))
+    return
+  }
   const left =
     workload.kind === 'Deployment'
       ? hashesOf(workload).map((hash) => setAlone(cluster, { deployment: workload, hash }))

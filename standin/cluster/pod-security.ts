@@ -11,7 +11,7 @@ export function security(
   manifest: Manifest,
   namespace: string,
 ): Forbidden | null {
-  if (manifest.kind !== 'Pod' && !isWorkloadKind(manifest.kind)) return null
+  if (!isWorkloadKind(manifest.kind)) return null
   const own = (cluster.objects ?? []).find(
     (object) => object.kind === 'Namespace' && object.metadata.name === namespace,
   )

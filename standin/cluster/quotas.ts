@@ -152,15 +152,17 @@ const shown = (entry: string, value: number): string => {
   return String(value)
 }
 
-export const runsPods = (kind: string): boolean => kind === 'Pod' || isWorkloadKind(kind)
-
 /** Why the quotas of a namespace do not take a workload as it is meant to be, or null. */
 export function overQuota(
   cluster: Cluster,
   manifest: Manifest,
   namespace: string,
 ): Forbidden | null {
-  if (!runsPods(manifest.kind) || manifest.kind === 'CronJob' || manifest.kind === 'DaemonSet')
+  if (
+    !isWorkloadKind(manifest.kind) ||
+    manifest.kind === 'CronJob' ||
+    manifest.kind === 'DaemonSet'
+  )
     return null
   const replicas = record(manifest['spec'])['replicas']
   const coming = {

@@ -11,7 +11,7 @@ import { makesPods, objectKey } from './manifests'
 import { objectionTo, settle } from './objects'
 import { endRevision, leavePods, revisionBehind } from './left-behind'
 import { drop, namespaced, store } from './stored'
-import { own } from './owned'
+import { disown, own } from './owned'
 import { podKey, record as note } from './pod-events'
 import { fillWorkload } from './controllers'
 import { removePod } from './pods'
@@ -107,7 +107,10 @@ function write(sim: Sim, cluster: Cluster, { identity, object, owners, leavesPod
     return
   }
   const pod = `${metadata.namespace ?? ''}/${metadata.name}`
-  if (kind === 'Pod' && object === null && endPod(sim, cluster, pod)) return
+  if (kind === 'Pod' && object === null && endPod(sim, cluster, pod)) {
+    disown(cluster, objectKey(identity))
+    return
+  }
   if (kind === 'Pod' && isKeptPod(cluster, pod)) return
   if (kind === 'ReplicaSet') {
     const set = revisionBehind(cluster, identity)

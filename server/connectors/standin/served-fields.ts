@@ -2,6 +2,7 @@
 import { defaulted, list, record, text } from '~/core/objects'
 import { isoTime } from '~/core/units'
 import {
+  count,
   jobLabels,
   wholeBudget,
   wholeDaemonSet,
@@ -87,8 +88,6 @@ function withLabels(pod: Json, derived: Derived): Json {
   }
   return { ...pod, metadata: { ...metadata, labels } }
 }
-
-const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
 
 /** How many of its pods a deployment may lack, as it says. */
 function mayLack(spec: Json, replicas: number): number {

@@ -49,7 +49,7 @@ const containerOf =
     const uid = text(record(pod['metadata'])['uid'])
     return {
       ...(isStarted
-        ? { containerID: `containerd://${uid.replaceAll('-', '')}${text(container['name'])}` }
+        ? { containerID: `runtime://${uid.replaceAll('-', '')}${text(container['name'])}` }
         : {}),
       started: isStarted && record(container['state'])['running'] !== undefined,
       ...container,
@@ -110,7 +110,7 @@ export function wholeJob(job: Json): Json {
   }
 }
 
-const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
+export const count = (value: unknown): number => (typeof value === 'number' ? value : 0)
 
 export function wholeStatefulSet(set: Json): Json {
   const status = record(set['status'])
