@@ -96,3 +96,4 @@ export {
   withStarting,
   yetToStart,
 } from './slices'
+export { type Whose, whoseIs, whoseText } from './whose'

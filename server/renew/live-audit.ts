@@ -8,7 +8,8 @@ import {
 } from '~/core/manifests'
 import { minorLine } from '~/core/units'
 import { stringify } from 'yaml'
-import { type ApiObject, fieldOwners, record } from '~/core/objects'
+import { rightsIn, whoseIs, whoseText } from '~/core/fleet'
+import type { ApiObject } from '~/core/objects'
 
 export interface LiveGoing {
   readonly cluster: string
@@ -18,15 +19,8 @@ export interface LiveGoing {
   readonly removedIn: string
   readonly gone: boolean
   readonly successor: string | null
-  /** Who wrote most of it last; null where nobody is known. */
+  /** Whom to ask: who may change it in its namespace, else who wrote it last; null where nobody is known. */
   readonly owner: string | null
-}
-
-function ownerOf(object: ApiObject): string | null {
-  const counts = new Map<string, number>()
-  for (const owner of fieldOwners(record(object.metadata)['managedFields']).values())
-    counts.set(owner, (counts.get(owner) ?? 0) + 1)
-  return [...counts].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null
 }
 
 export function liveAudit(
@@ -34,10 +28,12 @@ export function liveAudit(
   objects: readonly ApiObject[],
   target: string,
 ): readonly LiveGoing[] {
+  const rights = rightsIn(objects)
   return objects.flatMap((object) => {
     const entry = goingOf(object, target)
     if (!entry) return []
     const { namespace, name } = entry
+    const whose = whoseIs(rights, object)
     return [
       {
         cluster,
@@ -46,7 +42,7 @@ export function liveAudit(
         removedIn: entry.removedIn,
         gone: entry.gone,
         successor: entry.successor,
-        owner: ownerOf(object),
+        owner: whose.people.length > 0 || whose.writer !== null ? whoseText(whose) : null,
       },
     ]
   })
@@ -58,7 +54,7 @@ export function liveConversion(
   release: string,
   target: string,
 ): { readonly text: string; readonly count: number; readonly left: readonly LeftObject[] } {
-  const going = objects.filter((object) => liveAudit('', [object], target).some(({ gone }) => gone))
+  const going = objects.filter((object) => goingOf(object, target)?.gone === true)
   const written = going.map((object) => stringify(tidied(object as WrittenObject))).join('---\n')
   const { manifests, converted, left } = convertManifests(written, minorLine(release))
   return { text: manifests, count: converted.length, left }

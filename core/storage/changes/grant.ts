@@ -2,13 +2,12 @@
 import { z } from 'zod'
 import { caution, type ChangeKind, type Proof, type RawFinding, ref, stop } from '../../changes'
 import { command, type Manifest } from '../../contract'
-import { clusterOf, type FleetView, listedObjects, siteOf } from '../../fleet'
+import { clusterOf, type FleetView, listedObjects, siteOf, whoseIs, whoseText } from '../../fleet'
 import { storageAllowance } from '../../manifests'
 import { record } from '../../objects'
 import { step } from '../../provisioning/steps'
 import { decimalBytesText, GB, listText } from '../../units'
 import { allowedIn, askedIn, quotaIn, quotaKey } from '../grants'
-import { ownerOf } from './holders'
 import { classNames, listedCluster, objectName, onObjects } from './listed'
 import { fact, patch, planOf } from './parts'
 import { said } from './says'
@@ -118,7 +117,7 @@ function grantFindings(intent: GrantIntent, view: FleetView): readonly RawFindin
       ),
     )
   const quota = boundingQuota(intent, view)
-  const owner = quota ? ownerOf(quota) : ''
+  const owner = quota ? whoseText(whoseIs([], quota)) : ''
   if (intent.gigabytes > 0 && quota?.metadata?.name && owner !== '' && owner !== 'gyrarch')
     findings.push(
       caution(

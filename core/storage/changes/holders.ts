@@ -1,7 +1,7 @@
 /** Who holds volumes: pods, the workloads that would make them anew, and the steps that stop and start these in order. */
 import type { Estimate, Step, StepId } from '../../changes'
 import { command, type Manifest, type StorageReport } from '../../contract'
-import { type FleetView, listedObjects } from '../../fleet'
+import { type FleetView, listedObjects, rightsIn, whoseIs, whoseText } from '../../fleet'
 import { type ApiObject, controllerOf, isOfKind, list, record, text } from '../../objects'
 import { objectKey, rolloutStep } from '../../manifests'
 import { step } from '../../provisioning/steps'
@@ -16,7 +16,7 @@ export interface Holder {
   readonly replicas: number
   readonly pods: readonly { readonly pod: string; readonly node: string }[]
   readonly volumes: readonly string[]
-  /** Who wrote it last. */
+  /** Whom to ask about it. */
   readonly owner: string
   /** Whether it can be scaled to nothing and back. */
   readonly scales: boolean
@@ -48,11 +48,6 @@ function workloadOf(objects: readonly ApiObject[], pod: ApiObject): ApiObject {
   )
 }
 
-/** The last writer of an object, as the API tells it. */
-export const ownerOf = (object: ApiObject): string =>
-  text(record(list(record(object.metadata)['managedFields']).at(-1))['manager']) ||
-  'came with the platform'
-
 /** Everything that holds one of the volumes, by namespace and name. */
 export function holdersOf(
   view: FleetView,
@@ -64,6 +59,7 @@ export function holdersOf(
   const pods = new Map(
     objects.filter((object) => object.kind === 'Pod').map((pod) => [namespaced(pod), pod]),
   )
+  const rights = rightsIn(objects)
   const held = new Map<
     string,
     { holder: Holder; volumes: Set<string>; pods: Map<string, string> }
@@ -84,7 +80,7 @@ export function holdersOf(
           replicas: Number(record(record(workload)['spec'])['replicas'] ?? 0),
           pods: [],
           volumes: [],
-          owner: ownerOf(workload),
+          owner: whoseText(whoseIs(rights, workload)),
           scales: workload.kind === 'Deployment' || workload.kind === 'StatefulSet',
         },
         volumes: new Set<string>(),

@@ -64,7 +64,7 @@ describe('moving copies to another network', () => {
     expect(ledger?.says).toContain('gathering/gathering-ledger-0 of gathering/gathering-ledger')
     expect(ledger?.because.map(({ says }) => says)).toEqual([
       'gathering/gathering-ledger-0 uses gathering-ledger-0 on cedar-general-1',
-      'gathering/gathering-ledger: came with the platform',
+      'gathering/gathering-ledger: gathering-team',
     ])
     expect(ledger?.remedies).toHaveLength(1)
   })
