@@ -2,7 +2,7 @@
 import type { AccessRefusal } from '../contract'
 import { sentences } from '../contract/said'
 import { numberText, countText, listText } from '../units'
-import { fieldText } from '../objects/fields'
+import { fieldText } from '../objects/field-paths'
 
 export const said = sentences({
   // verdicts

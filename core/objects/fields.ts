@@ -1,81 +1,79 @@
 /**
- * Objects as fields: each value under a path, lists of named things by their key instead of their position, as server-side
- * apply has it. Paths read like `/spec/template/spec/containers/[name=main]/image`; a `/` or `~` in a name is escaped as in
- * RFC 6901. Source of the list keys: the patch merge keys of the Kubernetes API reference.
+ * Objects as fields: each value under a path, lists of named things by their keys instead of their position, as
+ * server-side apply has it. How paths read stands in field-paths.ts, by what items are told apart in list-keys.ts.
  */
+import {
+  escapePath,
+  type ItemKeys,
+  itemIndex,
+  itemPart,
+  keyOf,
+  keyValue,
+  pathSteps,
+  type PathStep,
+} from './field-paths'
 import { isRecord } from './json'
+import { listKeys, usualKeys } from './list-keys'
 
 export type Fields = ReadonlyMap<string, unknown>
 type Json = Record<string, unknown>
 
-const listKeys: Readonly<Record<string, readonly string[]>> = {
-  containers: ['name'],
-  initContainers: ['name'],
-  ephemeralContainers: ['name'],
-  volumes: ['name'],
-  env: ['name'],
-  imagePullSecrets: ['name'],
-  volumeMounts: ['mountPath'],
-  volumeDevices: ['devicePath'],
-  hostAliases: ['ip'],
-  topologySpreadConstraints: ['topologyKey'],
-  metrics: ['type'],
-  conditions: ['type'],
+/** The keys of each item of a list, or null for a list that is one value: items alike, or without their keys. */
+function itemKeys(
+  holder: string,
+  field: string,
+  items: readonly unknown[],
+): readonly ItemKeys[] | null {
+  const keys = listKeys(holder, field)
+  if (keys === null || items.length === 0) return null
+  const named: ItemKeys[] = []
+  for (const item of items) {
+    if (keys.apply.length === 0) {
+      if (typeof item !== 'string') return null
+      named.push([['', item]])
+      continue
+    }
+    if (!isRecord(item)) return null
+    const own = keys.apply.flatMap((key): ItemKeys => {
+      const value = keyOf(item, key)
+      return value === null ? [] : [[key, value]]
+    })
+    if (own.length < keys.apply.length) return null
+    named.push(own)
+  }
+  return new Set(named.map(itemPart)).size === items.length ? named : null
 }
 
-/** By which field items of a list are told apart, or null for a list that is one value. */
-function keyOf(field: string, items: readonly unknown[]): string | null {
-  const candidates = field === 'ports' ? ['containerPort', 'port'] : (listKeys[field] ?? [])
-  const match = candidates.find((candidate) =>
-    items.every((item) => isRecord(item) && item[candidate] !== undefined),
-  )
-  if (match === undefined || items.length === 0) return null
-  const values = new Set(items.map((item) => (isRecord(item) ? String(item[match]) : '')))
-  return values.size === items.length ? match : null
+/** Whether an object is one of the open API’s own: the lists of others are values. */
+const isOpen = (object: Json): boolean => {
+  const version = object['apiVersion']
+  if (typeof version !== 'string' || !version.includes('/')) return true
+  const group = version.split('/')[0] ?? ''
+  return !group.includes('.') || group.endsWith('.k8s.io')
 }
-
-/** A name as a part of a path. */
-export const escapePath = (text: string): string => text.replaceAll('~', '~0').replaceAll('/', '~1')
-const unescape = (text: string): string => text.replaceAll('~1', '/').replaceAll('~0', '~')
 
 /** Every value of an object by its path, in the order of the object. Empty maps and lists are values. */
 export function fieldsOf(object: unknown): Fields {
   const results = new Map<string, unknown>()
-  const walk = (value: unknown, path: string, field: string): void => {
+  const hasKeys = !isRecord(object) || isOpen(object)
+  const walk = (value: unknown, path: string, holder: string, field: string): void => {
     if (isRecord(value)) {
       const entries = Object.entries(value).filter(([, inner]) => inner !== undefined)
       if (entries.length === 0) results.set(path, {})
-      for (const [name, inner] of entries) walk(inner, `${path}/${escapePath(name)}`, name)
+      for (const [name, inner] of entries) walk(inner, `${path}/${escapePath(name)}`, field, name)
       return
     }
-    const key = Array.isArray(value) ? keyOf(field, value) : null
-    if (Array.isArray(value) && key !== null) {
-      for (const item of value)
-        if (isRecord(item)) walk(item, `${path}/[${key}=${escapePath(String(item[key]))}]`, '')
+    const named = Array.isArray(value) && hasKeys ? itemKeys(holder, field, value) : null
+    if (Array.isArray(value) && named !== null) {
+      for (const [at, item] of value.entries())
+        walk(item, `${path}/${itemPart(named[at] ?? [])}`, '', field)
       return
     }
     results.set(path, value)
   }
-  walk(object, '', '')
+  const kind = isRecord(object) && typeof object['kind'] === 'string' ? object['kind'] : ''
+  walk(object, '', '', kind)
   return results
-}
-
-interface Step {
-  readonly name: string
-  /** An item of a list: the field that names it, and its value. */
-  readonly item: { readonly key: string; readonly value: string } | null
-}
-
-function steps(path: string): readonly Step[] {
-  return path
-    .split('/')
-    .slice(1)
-    .map((part) => {
-      const item = /^\[(\w+)=(.*)\]$/s.exec(part)
-      return item
-        ? { name: '', item: { key: item[1] ?? '', value: unescape(item[2] ?? '') } }
-        : { name: unescape(part), item: null }
-    })
 }
 
 /** A field of an object’s own, whatever every object has. */
@@ -91,43 +89,45 @@ export const putField = (record: Json, name: string, value: unknown): void =>
     writable: true,
   })
 
-const itemOf = (list: readonly unknown[], item: NonNullable<Step['item']>): Json | undefined =>
-  list.find(
-    (entry): entry is Json => isRecord(entry) && String(ownField(entry, item.key)) === item.value,
-  )
-
 /** The value at a path, or undefined. */
 export function fieldAt(object: unknown, path: string): unknown {
   let at = object
-  for (const { name, item } of steps(path)) {
-    if (item) at = Array.isArray(at) ? itemOf(at, item) : undefined
+  for (const { name, item } of pathSteps(path)) {
+    if (item) at = Array.isArray(at) ? at[itemIndex(at, item)] : undefined
     else at = isRecord(at) ? ownField(at, name) : undefined
     if (at === undefined) return undefined
   }
   return at
 }
 
+/** The item of a list with these keys, made where it is missing; a plain value is entered and holds nothing. */
+function itemIn(items: unknown[], keys: ItemKeys): Json {
+  const at = itemIndex(items, keys)
+  const existing = items[at]
+  if (isRecord(existing)) return existing
+  const item: Json = {}
+  const [plain] = keys
+  if (plain?.[0] === '') {
+    if (at < 0) items.push(plain[1])
+    return item
+  }
+  for (const [key, value] of keys)
+    if (usualKeys[key] !== value) putField(item, key, keyValue(key, value))
+  items.push(item)
+  return item
+}
+
 /** Sets the value at a path in an object that is changed in place; what is missing on the way is made. */
 function set(object: Json, path: string, value: unknown): void {
-  const way = steps(path)
+  const way = pathSteps(path)
   let at: Json = object
   let holder: unknown[] | null = null
   for (const [index, { name, item }] of way.entries()) {
     const isLast = index === way.length - 1
     if (item) {
       if (!holder) return
-      let matchingItem = itemOf(holder, item)
-      if (!matchingItem) {
-        matchingItem = {}
-        holder.push(matchingItem)
-        putField(
-          matchingItem,
-          item.key,
-          /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value,
-        )
-      }
+      at = itemIn(holder, item)
       holder = null
-      at = matchingItem
       continue
     }
     if (isLast) {
@@ -147,26 +147,28 @@ function set(object: Json, path: string, value: unknown): void {
   }
 }
 
+/** Whether a field is what names an item: not one that may be left out. */
+const names = (keys: ItemKeys | null, field: PathStep | undefined): boolean =>
+  keys?.some(([key, value]) => key === field?.name && usualKeys[key] !== value) === true
+
 /** Removes the value at a path, and what is empty then. */
 function remove(object: Json, path: string): void {
-  const way = steps(path)
+  const way = pathSteps(path)
   const drop = (at: unknown, index: number): boolean => {
     const step = way[index]
     if (!step) return true
     if (step.item) {
       if (!Array.isArray(at)) return false
-      const item = itemOf(at, step.item)
-      // What names an item goes with the item, not before it.
-      if (
-        item &&
-        way[index + 1]?.name === step.item.key &&
-        way.length === index + 2 &&
-        Object.keys(item).length > 1
-      )
-        return false
-      if (!item || !drop(item, index + 1)) return false
-      const left = Object.keys(item)
-      if (index === way.length - 1 || left.length === 0) at.splice(at.indexOf(item), 1)
+      const place = itemIndex(at, step.item)
+      const item: unknown = at[place]
+      if (place < 0) return false
+      const next = way.length === index + 2 ? way[index + 1] : undefined
+      if (isRecord(item) && next && names(step.item, next)) {
+        // What names an item goes with the item, not before it.
+        if (Object.keys(item).some((field) => !names(step.item, { name: field, item: null })))
+          return false
+      } else if (!drop(item, index + 1) && index < way.length - 1) return false
+      at.splice(place, 1)
       return at.length === 0
     }
     if (!isRecord(at) || !Object.hasOwn(at, step.name)) return false
@@ -176,6 +178,18 @@ function remove(object: Json, path: string): void {
   drop(object, 0)
 }
 
+/** Paths in the order in which they can go: what names an item last, of these what is deeper first. */
+function inOrderOfGoing(paths: Iterable<string>): readonly string[] {
+  const read = [...paths].map((path) => {
+    const steps = pathSteps(path)
+    const isName = names(steps.at(-2)?.item ?? null, steps.at(-1))
+    return { path, isName, depth: steps.length }
+  })
+  return read
+    .sort((a, b) => Number(a.isName) - Number(b.isName) || (a.isName ? b.depth - a.depth : 0))
+    .map(({ path }) => path)
+}
+
 /** An object with some fields taken away and others set; the object itself is not changed. */
 export function withFields<T>(
   object: T,
@@ -183,8 +197,7 @@ export function withFields<T>(
   wanted: Iterable<readonly [string, unknown]>,
 ): T {
   const copy = structuredClone(object)
-  const names = (path: string): number => (/\/\[(\w+)=[^/]*\]\/\1$/.test(path) ? 1 : 0)
-  for (const path of [...gone].sort((a, b) => names(a) - names(b))) remove(copy as Json, path)
+  for (const path of inOrderOfGoing(gone)) remove(copy as Json, path)
   for (const [path, value] of wanted) set(copy as Json, path, value)
   return copy
 }
@@ -196,21 +209,28 @@ export const isIdentity = (path: string): boolean =>
   path === '/metadata/name' ||
   path === '/metadata/namespace'
 
-/** A path as people read it: `spec.template.spec.containers[main].image`. */
-export const fieldText = (path: string): string =>
-  steps(path)
-    .map(({ name, item }) => {
-      if (item) return `[${item.value}]`
-      if (name.includes('.') || name.includes('/')) return `["${name}"]`
-      return `.${name}`
-    })
-    .join('')
-    .replace(/^\./, '')
+/** A step as FieldsV1 names it: a field, an item by its keys, a plain value. */
+function stepName({ name, item }: PathStep): string {
+  if (!item) return `f:${name}`
+  const [first] = item
+  return first?.[0] === ''
+    ? `v:${JSON.stringify(first[1])}`
+    : `k:${JSON.stringify(Object.fromEntries(item.map(([key, value]) => [key, keyValue(key, value)])))}`
+}
 
-const stepName = ({ name, item }: Step): string =>
-  item
-    ? `k:${JSON.stringify({ [item.key]: /^\d+$/.test(item.value) && /[pP]ort$/.test(item.key) ? Number(item.value) : item.value })}`
-    : `f:${name}`
+/** A name of FieldsV1 as a part of a path, or null where it names nothing. */
+function partOf(name: string): string | null {
+  if (name.startsWith('f:')) return escapePath(name.slice(2))
+  if (!name.startsWith('k:') && !name.startsWith('v:')) return null
+  try {
+    const value: unknown = JSON.parse(name.slice(2))
+    if (name.startsWith('v:')) return itemPart([['', String(value)]])
+    const keys = Object.entries(isRecord(value) ? value : {})
+    return keys.length === 0 ? null : itemPart(keys.map(([key, each]) => [key, String(each)]))
+  } catch {
+    return null
+  }
+}
 
 /** The managers that own a field: several that agree are parted by line ends; one that wrote without applying ends in a tab and `Update`. */
 export const ownersIn = (owners: string): readonly string[] => owners.split('\n')
@@ -245,7 +265,7 @@ export function managedFields(
       const root = byManager.get(manager) ?? {}
       byManager.set(manager, root)
       let at = root
-      for (const step of steps(path)) {
+      for (const step of pathSteps(path)) {
         const name = stepName(step)
         const inner = ownField(at, name)
         const next = isRecord(inner) ? inner : {}
@@ -287,17 +307,8 @@ export function fieldOwners(managed: unknown): ReadonlyMap<string, string> {
     const inner = Object.entries(at).filter(([name]) => name !== '.')
     if (inner.length === 0 && path !== '') owners.set(path, manager)
     for (const [name, next] of inner) {
-      if (name.startsWith('f:')) walk(next, `${path}/${escapePath(name.slice(2))}`, manager)
-      else if (name.startsWith('k:')) {
-        try {
-          const key: unknown = JSON.parse(name.slice(2))
-          const [field, value] = isRecord(key) ? (Object.entries(key)[0] ?? []) : []
-          if (field !== undefined)
-            walk(next, `${path}/[${field}=${escapePath(String(value))}]`, manager)
-        } catch {
-          // A key that is no JSON names nothing.
-        }
-      }
+      const part = partOf(name)
+      if (part !== null) walk(next, `${path}/${part}`, manager)
     }
   }
   for (const entry of Array.isArray(managed) ? managed : [])

@@ -6,17 +6,17 @@ export {
   fieldOwners,
   allOwners,
   asUpdate,
-  escapePath,
   ownersIn,
   ownField,
   putField,
   fieldsOf,
-  fieldText,
   isIdentity,
   managedFields,
   withFields,
   type Fields,
 } from './fields'
+export { causeField, escapePath, fieldText } from './field-paths'
+export { type ListKeys, listKeys } from './list-keys'
 export { applyJsonPatch, type JsonPatched } from './json-patch'
 export { isRecord, type Json, list, record, records, text, texts } from './json'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'

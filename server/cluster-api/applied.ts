@@ -2,6 +2,7 @@
 import {
   allOwners,
   asUpdate,
+  causeField,
   fieldAt,
   fieldsOf,
   isIdentity,
@@ -19,21 +20,6 @@ type Owners = Readonly<Record<string, string>>
 const itsOwn =
   /^\/(status|metadata\/(uid|resourceVersion|generation|creationTimestamp|managedFields|selfLink|deletionTimestamp))(\/|$)/
 const isOwned = (path: string): boolean => !isIdentity(path) && !itsOwn.test(path)
-
-/** A path as causes of a conflict write it: `.spec.template.spec.containers[name="web"].image`. */
-function causeField(path: string): string {
-  return path
-    .split('/')
-    .slice(1)
-    .map((part) => part.replaceAll('~1', '/').replaceAll('~0', '~'))
-    .map((part) => {
-      const item = /^\[(\w+)=(.*)\]$/s.exec(part)
-      if (!item) return `.${part}`
-      const [, key = '', value = ''] = item
-      return `[${key}=${/^\d+$/.test(value) && /[pP]ort$/.test(key) ? value : JSON.stringify(value)}]`
-    })
-    .join('')
-}
 
 export const ownersOf = (object: Json | null): Owners =>
   allOwners((object?.['metadata'] as Json | undefined)?.['managedFields'])

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { record } from '~/core/objects'
 import { jsonPatched, mergePatched, strategicPatched } from './patches'
 import { ApiRefusal } from './status'
 
@@ -42,9 +43,12 @@ describe('a strategic merge patch', () => {
     ],
     tolerations: [{ key: 'gpu' }],
   }
+  /** The spec of a pod with a patch of it applied. */
+  const ofPod = (patch: object): unknown =>
+    record(strategicPatched({ kind: 'Pod', spec: pod }, { spec: patch }))['spec']
 
   it('merges lists by their keys, and replaces those without', () => {
-    const patched = strategicPatched(pod, {
+    const patched = ofPod({
       containers: [{ name: 'web', env: [{ name: 'B', value: '2' }] }],
       tolerations: [{ key: 'disk' }],
     })
@@ -65,10 +69,10 @@ describe('a strategic merge patch', () => {
   })
 
   it('deletes and replaces what its directives say', () => {
-    const gone = strategicPatched(pod, { containers: [{ name: 'side', $patch: 'delete' }] })
+    const gone = ofPod({ containers: [{ name: 'side', $patch: 'delete' }] })
     expect(gone).toMatchObject({ containers: [{ name: 'web' }] })
     const whole = { containers: [{ $patch: 'replace' }, { name: 'only', image: 'only:1' }] }
-    expect(strategicPatched(pod, whole)).toMatchObject({
+    expect(ofPod(whole)).toMatchObject({
       containers: [{ name: 'only', image: 'only:1' }],
     })
     expect(strategicPatched({ a: { x: 1, y: 2 } }, { a: { $patch: 'replace', z: 3 } })).toEqual({
@@ -81,24 +85,46 @@ describe('a strategic merge patch', () => {
     expect(strategicPatched(strategy, { $retainKeys: ['type'], type: 'Recreate' })).toEqual({
       type: 'Recreate',
     })
-    const ordered = strategicPatched(pod, {
+    const ordered = ofPod({
       '$setElementOrder/containers': [{ name: 'side' }, { name: 'web' }],
     })
     expect(ordered).toMatchObject({ containers: [{ name: 'side' }, { name: 'web' }] })
   })
 
   it('merges finalizers, and takes away those it lists', () => {
-    const metadata = { finalizers: ['a', 'b'] }
-    expect(strategicPatched(metadata, { finalizers: ['c'] })).toEqual({
-      finalizers: ['a', 'b', 'c'],
+    const object = { metadata: { finalizers: ['a', 'b'] } }
+    expect(strategicPatched(object, { metadata: { finalizers: ['c'] } })).toEqual({
+      metadata: { finalizers: ['a', 'b', 'c'] },
     })
-    expect(strategicPatched(metadata, { '$deleteFromPrimitiveList/finalizers': ['a'] })).toEqual({
-      finalizers: ['b'],
+    expect(
+      strategicPatched(object, { metadata: { '$deleteFromPrimitiveList/finalizers': ['a'] } }),
+    ).toEqual({ metadata: { finalizers: ['b'] } })
+  })
+
+  it('tells lists of one name apart by what holds them', () => {
+    const rule = { podSelector: {}, ingress: [{ ports: [{ port: 80 }, { port: 81 }] }] }
+    expect(
+      strategicPatched(
+        { kind: 'NetworkPolicy', spec: rule },
+        { spec: { ingress: [{ ports: [{ port: 82 }] }] } },
+      ),
+    ).toEqual({
+      kind: 'NetworkPolicy',
+      spec: { podSelector: {}, ingress: [{ ports: [{ port: 82 }] }] },
     })
+    const service = { kind: 'Service', spec: { ports: [{ port: 80, targetPort: 8080 }] } }
+    expect(strategicPatched(service, { spec: { ports: [{ port: 80, name: 'http' }] } })).toEqual({
+      kind: 'Service',
+      spec: { ports: [{ port: 80, targetPort: 8080, name: 'http' }] },
+    })
+    const node = { kind: 'Node', spec: { taints: [{ key: 'a', effect: 'NoSchedule' }] } }
+    expect(
+      strategicPatched(node, { spec: { taints: [{ key: 'b', effect: 'NoExecute' }] } }),
+    ).toEqual({ kind: 'Node', spec: { taints: [{ key: 'b', effect: 'NoExecute' }] } })
   })
 
   it('is refused where an item lacks its key, or a directive is none', () => {
-    expect(() => strategicPatched(pod, { containers: [{ image: 'x' }] })).toThrow(ApiRefusal)
+    expect(() => ofPod({ containers: [{ image: 'x' }] })).toThrow(ApiRefusal)
     expect(() => strategicPatched(pod, { $patch: 'melt' })).toThrow(ApiRefusal)
   })
 })

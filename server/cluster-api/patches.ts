@@ -1,5 +1,13 @@
 /** Patches of objects: JSON Patch (RFC 6902), merge patch (RFC 7396) and the strategic merge of the open API. */
-import { applyJsonPatch, isRecord, list, ownField as own, putField as put } from '~/core/objects'
+import {
+  applyJsonPatch,
+  isRecord,
+  list,
+  listKeys,
+  ownField as own,
+  putField as put,
+  text,
+} from '~/core/objects'
 import { ApiRefusal } from './status'
 
 type Json = Record<string, unknown>
@@ -26,41 +34,15 @@ export function mergePatched(object: unknown, patch: unknown): unknown {
   return result
 }
 
-/** By what items of a list are told apart when lists are merged. Source: the patch merge keys of the API reference. */
-const mergeKeys: Readonly<Record<string, string>> = {
-  containers: 'name',
-  initContainers: 'name',
-  ephemeralContainers: 'name',
-  volumes: 'name',
-  env: 'name',
-  imagePullSecrets: 'name',
-  secrets: 'name',
-  volumeMounts: 'mountPath',
-  volumeDevices: 'devicePath',
-  hostAliases: 'ip',
-  topologySpreadConstraints: 'topologyKey',
-  conditions: 'type',
-  ownerReferences: 'uid',
-  taints: 'key',
-  addresses: 'type',
-  webhooks: 'name',
-}
-/** Lists of plain values that are merged, not replaced. */
-const mergedPlain = new Set(['finalizers'])
-
-function mergeKeyOf(field: string, items: readonly unknown[]): string | null {
-  if (field === 'ports')
-    return items.some((item) => isRecord(item) && 'containerPort' in item)
-      ? 'containerPort'
-      : 'port'
-  return mergeKeys[field] ?? null
-}
-
 const order = '$setElementOrder/'
 const deletion = '$deleteFromPrimitiveList/'
 
 /** An object with a strategic merge patch applied: `$patch`, `$retainKeys`, lists by their keys. */
-export function strategicPatched(object: unknown, patch: unknown): unknown {
+export const strategicPatched = (object: unknown, patch: unknown): unknown =>
+  merged(isRecord(object) ? text(object['kind']) : '', object, patch)
+
+/** What `holder` holds, a field, a list or the kind of an object, with a patch applied. */
+function merged(holder: string, object: unknown, patch: unknown): unknown {
   if (!isRecord(patch)) return patch
   const directive = patch['$patch']
   if (directive === 'delete') return undefined
@@ -86,35 +68,37 @@ export function strategicPatched(object: unknown, patch: unknown): unknown {
         field,
         list(own(result, field)).filter((item) => !gone.has(item)),
       )
-    } else if (!name.startsWith('$')) mergeField(result, name, value)
+    } else if (!name.startsWith('$')) mergeField(holder, result, name, value)
   }
   for (const [name, value] of Object.entries(patch))
-    if (name.startsWith(order)) putInOrder(result, name.slice(order.length), list(value))
+    if (name.startsWith(order)) putInOrder(holder, result, name.slice(order.length), list(value))
   return result
 }
 
-function mergeField(result: Json, name: string, value: unknown): void {
+function mergeField(holder: string, result: Json, name: string, value: unknown): void {
   if (value === null) {
     delete result[name]
     return
   }
   const before = own(result, name)
   if (!Array.isArray(value)) {
-    const merged = strategicPatched(before, value)
-    if (merged === undefined) delete result[name]
-    else put(result, name, merged)
+    const inner = merged(name, before, value)
+    if (inner === undefined) delete result[name]
+    else put(result, name, inner)
     return
   }
-  if (mergedPlain.has(name)) put(result, name, [...new Set([...list(before), ...list(value)])])
-  else put(result, name, mergedList(name, list(before), list(value)))
+  const keys = listKeys(holder, name)
+  const isSet = keys?.apply.length === 0
+  if (isSet) put(result, name, [...new Set([...list(before), ...list(value)])])
+  else put(result, name, mergedList(name, keys?.merge ?? null, list(before), list(value)))
 }
 
 function mergedList(
   field: string,
+  key: string | null,
   before: readonly unknown[],
   patch: readonly unknown[],
 ): readonly unknown[] {
-  const key = mergeKeyOf(field, [...before, ...patch])
   const isDirective = (item: unknown): item is Json =>
     isRecord(item) && item['$patch'] !== undefined
   const whole = patch.some((item) => isDirective(item) && item['$patch'] === 'replace')
@@ -131,16 +115,16 @@ function mergedList(
       )
     const at = result.findIndex((entry) => isRecord(entry) && entry[key] === item[key])
     if (item['$patch'] === 'delete') result = result.filter((_entry, i) => i !== at)
-    else if (at === -1) result = [...result, strategicPatched({}, item)]
-    else result = result.map((entry, i) => (i === at ? strategicPatched(entry, item) : entry))
+    else if (at === -1) result = [...result, merged(field, {}, item)]
+    else result = result.map((entry, i) => (i === at ? merged(field, entry, item) : entry))
   }
   return result
 }
 
 /** Items in the order that a patch wants; those it does not name keep their places behind. */
-function putInOrder(result: Json, field: string, wanted: readonly unknown[]): void {
+function putInOrder(holder: string, result: Json, field: string, wanted: readonly unknown[]): void {
   const items = list(own(result, field))
-  const key = mergeKeyOf(field, items)
+  const key = listKeys(holder, field)?.merge ?? null
   const nameOf = (item: unknown): unknown => (isRecord(item) && key !== null ? item[key] : item)
   const rank = new Map(wanted.map((item, i) => [nameOf(item), i]))
   const place = (item: unknown): number => rank.get(nameOf(item)) ?? Infinity

@@ -4,6 +4,7 @@ import { z } from 'zod'
 import { effectOf } from '~/core/contract'
 import { resolvedArgs } from '../runner/graph-state'
 import type { Migration } from './database'
+import { withRenamedOwners } from './renamed-paths'
 import { withCodes } from './with-codes'
 
 /** A JSON column as raw queries give it: text, or null. */
@@ -311,5 +312,18 @@ export const standinMigrations: readonly Migration[] = [
     up: sql(
       `UPDATE chunks SET body = json_set(body, '$.registryHost', 'registry.kilnlane.example') WHERE name = 'site:kilnlane'`,
     ),
+  },
+  {
+    name: '0005-list-keys',
+    up: async ({ sequelize }) => {
+      const rows = await sequelize.query<{ name: string; body: string }>(
+        `SELECT name, body FROM chunks WHERE name LIKE 'cluster:%' AND body LIKE '%"owners"%'`,
+        { type: QueryTypes.SELECT },
+      )
+      for (const { name, body } of rows)
+        await sequelize.query(`UPDATE chunks SET body = ? WHERE name = ?`, {
+          replacements: [JSON.stringify(withRenamedOwners(JSON.parse(body))), name],
+        })
+    },
   },
 ]

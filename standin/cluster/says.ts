@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
-import { fieldText } from '../../core/objects/fields'
+import { fieldText } from '../../core/objects/field-paths'
 import { countText } from '../../core/units'
 
 export const said = sentences({
