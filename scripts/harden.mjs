@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util'
 import { bombs } from './harden/bombs.mjs'
 import { chanceOf } from './harden/chance.mjs'
 import { fuzzApi, fuzzPage, operationsOf } from './harden/fuzz.mjs'
+import { clusterClient, fuzzCluster, servedBy } from './harden/fuzz-clusters.mjs'
 import { killFirstStarts, killRuns } from './harden/kills.mjs'
 import { race } from './harden/races.mjs'
 import { ask, serve, watch } from './harden/served.mjs'
@@ -11,7 +12,7 @@ import { needPackages, root, run } from './ready.mjs'
 
 const usage = `npm run harden -- [--requests N] [--kills N] [--days N] [--seed N] [--only PART]
 
-  --requests N  made from the API's description and the pages (default 2000)
+  --requests N  made from the API's description, the pages and the clusters' own API (default 2000)
   --kills N     at random moments, half of them of first starts (default 20)
   --days N      simulated, as fast as they go (default 2)
   --seed N      the same seed makes the same requests (default 1)
@@ -92,6 +93,8 @@ async function fuzz() {
   await ask(served, 'POST', '/clock', { speed: 0 })
   const chance = chanceOf(seed)
   const operations = await operationsOf(served)
+  const cluster = await clusterClient(served, 'bramble')
+  const resources = await servedBy(cluster)
   const watcher = watch(served)
   await wait(2000)
   await watcher.take()
@@ -100,13 +103,14 @@ async function fuzz() {
   const atOnce = 8
   for (let done = 0; done < requests; done += atOnce) {
     const answers = await Promise.all(
-      Array.from({ length: atOnce }, () =>
-        chance.is(0.7) ? fuzzApi(served, operations, chance) : fuzzPage(served, chance),
-      ),
+      Array.from({ length: atOnce }, () => {
+        if (chance.is(0.25)) return fuzzCluster(cluster, resources, chance)
+        return chance.is(0.7) ? fuzzApi(served, operations, chance) : fuzzPage(served, chance)
+      }),
     )
     for (const { status, says } of answers) {
       seen.set(status, (seen.get(status) ?? 0) + 1)
-      if (status === 0 || status === 500) failures.push(`${status} for ${says}`)
+      if (status === 0 || status >= 500) failures.push(`${status} for ${says}`)
     }
     const { stallMs } = await watcher.take()
     if (stallMs > mostStallMs)
@@ -127,6 +131,7 @@ async function fuzz() {
       .join(', '),
   )
   figure('longest stall of health', `${worst} ms`)
+  cluster.agent.destroy()
   await watcher.end()
   await served.remove()
 }

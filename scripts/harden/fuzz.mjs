@@ -2,7 +2,7 @@
 import { ask } from './served.mjs'
 
 /** What belongs nowhere, in every type that JSON has. */
-const hostile = [
+export const hostile = [
   null,
   true,
   -1,
@@ -68,7 +68,8 @@ function valueOf(schema, chance, depth = 0) {
   }
 }
 
-const word = (chance) =>
+/** A part of an address: a name of the demo, or what belongs nowhere. */
+export const word = (chance) =>
   encodeURIComponent(
     chance.is(0.6)
       ? chance.pick(names)
