@@ -1,6 +1,7 @@
 /** What can be done about a cause in a cluster of the fleet: changes, each tried by looking again at what it leaves. */
 import type { RemedyChange } from '../changes'
 import { applyJsonPatch, isRecord, type Json, list, record, records, text } from '../objects'
+import { begunAnew } from './begun-anew'
 import type { DiagnosedCause } from './diagnose'
 import { type Evidence, type Ref } from './facts'
 import { type Look, provenRemedies } from './remedies'
@@ -156,6 +157,39 @@ function objectRemedies(
   )
 }
 
+/**
+ * The machine of a node from the power on, or another: offered where, looked at again with what that leaves, the cause is
+ * gone. What else keeps the subject from being well is said.
+ */
+function anewRemedies(
+  evidence: Evidence,
+  cluster: string,
+  node: string,
+  cause: DiagnosedCause,
+  look: Look,
+): readonly CaseRemedy[] {
+  const change = mended[cause.cause]
+  if (!change) return []
+  const left = look(begunAnew(evidence, node))
+  if (left.some((each) => each.cause === cause.cause && each.about === cause.about)) return []
+  const [next] = left
+  const what = change === 'machine.restart' ? 'case.restart' : 'case.replace'
+  const because = [
+    said(`${what}-because`).says,
+    next
+      ? said('case.left', { says: said('cause.is', { cause: next.cause, about: next.about }).says })
+          .says
+      : said('case.looked-again').says,
+  ]
+  return [
+    {
+      ...said(what, { node }),
+      because: because.join('; '),
+      change: { kind: change, intent: { cluster, node } },
+    },
+  ]
+}
+
 /** What can be done about a cause: at most three. */
 export function caseRemedies(
   evidence: Evidence,
@@ -165,16 +199,8 @@ export function caseRemedies(
   look: Look,
 ): readonly CaseRemedy[] {
   const [kind = '', second = ''] = cause.about.split('/')
-  const mend = mended[cause.cause]
-  if (kind === 'node' && mend)
-    return [
-      {
-        ...said(mend === 'machine.restart' ? 'case.restart' : 'case.replace', { node: second }),
-        because: said(mend === 'machine.restart' ? 'case.restart-because' : 'case.replace-because')
-          .says,
-        change: { kind: mend, intent: { cluster, node: second } },
-      },
-    ]
+  if (kind === 'node' && mended[cause.cause])
+    return anewRemedies(evidence, cluster, second, cause, look)
   const about = evidence.object(cause.about)
   if (about && cause.cause.startsWith('webhook')) {
     const refused = cause.chain.find((link) => link.about.split('/').length === 3)?.about

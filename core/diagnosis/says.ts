@@ -130,10 +130,8 @@ export const said = sentences({
       : `Let ${p.name} send out what it keeps back: walked again, it passes`,
   'case.restart': (p: { node: string }) => `Restart the machine of ${p.node}`,
   'case.replace': (p: { node: string }) => `Give ${p.node} another machine`,
-  'case.restart-because': () =>
-    'runtime, agent and clock begin anew with it; the draft can be rehearsed',
-  'case.replace-because': () =>
-    'disk and certificate go with the old machine; the draft can be rehearsed',
+  'case.restart-because': () => 'runtime, agent and clock begin anew with it',
+  'case.replace-because': () => 'disk and certificate go with the old machine',
   'case.leave-out': (p: { namespace: string; name: string }) =>
     `Leave ${p.namespace} out of ${p.name}`,
   'case.leave-out-because': (p: { namespace: string }) =>
@@ -145,5 +143,7 @@ export const said = sentences({
     `Let ${p.name} use ${p.memory} of memory`,
   'case.more-memory-because': () => 'half as much again as it was killed for; watch what it uses',
   'case.looked-again': () => 'computed again with it, the cause is gone',
+  'case.left': (p: { says: string }) =>
+    `computed again with it, the cause is gone, and this is left: ${p.says}`,
   'service.empty': () => 'it has no pods behind it',
 })

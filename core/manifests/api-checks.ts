@@ -1,7 +1,7 @@
 /** What the API of this cluster, as it is now, would refuse or leave idle: versions, fields that stand, ports, allowances. */
 import { type RawFinding, stop } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { isRecord, list, record, type ApiObject } from '../objects'
+import { asText, isRecord, list, record, type ApiObject } from '../objects'
 import { listText, parseBytes, parseCpuMilli } from '../units'
 import { type ApplyIntent, liveObjects, shown } from './apply-intent'
 import type { ObjectChange } from './diff'
@@ -79,7 +79,7 @@ export function immutableFindings(
         ),
     )
     const size = change.fields.find(({ path }) => path === '/spec/resources/requests/storage')
-    const [had, wants] = [size?.live, size?.wanted].map((text) => parseBytes(String(text)))
+    const [had, wants] = [size?.live, size?.wanted].map((text) => parseBytes(asText(text)))
     const shrinks =
       change.object.kind === 'PersistentVolumeClaim' &&
       had?.ok === true &&
@@ -93,8 +93,8 @@ export function immutableFindings(
             'text',
             said('claim-shrinks', {
               objectText: objectText(change.object),
-              live: String(size.live),
-              wanted: String(size.wanted),
+              live: asText(size.live),
+              wanted: asText(size.wanted),
             }),
             [{ ...said('field-of-live', { path: size.path }), source: intent.cluster }],
           ),
@@ -112,7 +112,7 @@ const nodePortsOf = (object: { readonly [field: string]: unknown }): readonly No
   list(record(object['spec'])['ports']).flatMap((entry): readonly NodePort[] => {
     const { nodePort, protocol } = record(entry)
     return typeof nodePort === 'number' && nodePort > 0
-      ? [{ port: nodePort, protocol: String(protocol ?? 'TCP') }]
+      ? [{ port: nodePort, protocol: asText(protocol ?? 'TCP') }]
       : []
   })
 
@@ -203,7 +203,7 @@ export function serviceFindings(
 
 const sizeOf = (resource: string, text: unknown): number | null => {
   if (text === undefined || text === null) return null
-  const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(String(text))
+  const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(asText(text))
   return read.ok ? read.value : null
 }
 
@@ -225,7 +225,7 @@ export function limitFindings(
   for (const object of objects) {
     const template = object.kind === 'Pod' ? object : templateOf(object)?.template
     const spec = record(record(template)['spec'])
-    const gates = list(spec['schedulingGates']).map((gate) => String(record(gate)['name']))
+    const gates = list(spec['schedulingGates']).map((gate) => asText(record(gate)['name']))
     if (gates.length > 0)
       findings.push({
         level: 'note',
@@ -277,16 +277,16 @@ function rangeFindings(
           if (rule === 'max' ? size <= edge : size >= edge) return []
           return [
             stop(
-              `range.${objectKey(object)}.${String(container['name'])}.${resource}.${rule}`,
+              `range.${objectKey(object)}.${asText(container['name'])}.${resource}.${rule}`,
               'text',
               said('limit-range', {
                 objectText: objectText(object),
-                container: String(container['name']),
+                container: asText(container['name']),
                 resource,
                 what,
-                value: String(value),
+                value: asText(value),
                 rule,
-                bound: String(bound),
+                bound: asText(bound),
                 range: rangeText,
               }),
               [

@@ -6,7 +6,7 @@ import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
 import { longestPath, ref } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
 import { clusterOf, listedObjects, siteOf } from '../fleet'
-import { fieldText, record } from '../objects'
+import { asText, fieldText, record } from '../objects'
 import { step } from '../provisioning/steps'
 import { siteSpend } from '../spend'
 import { countText, listText } from '../units'
@@ -281,7 +281,7 @@ function claimProof(intent: ApplyIntent, object: WrittenObject, view: FleetView)
   )
   const waits = record(storageClass)['volumeBindingMode'] === 'WaitForFirstConsumer'
   let observed: string
-  if (phase === 'Bound') observed = `bound to ${String(record(live['spec'])['volumeName'])}`
+  if (phase === 'Bound') observed = `bound to ${asText(record(live['spec'])['volumeName'])}`
   else if (storageClass === undefined) observed = 'pending: no class would bind it'
   else if (waits) observed = 'pending until its first pod is placed, as its class has it'
   else observed = 'pending'

@@ -5,6 +5,7 @@
  */
 import { z } from 'zod'
 import {
+  asText,
   apiDocument,
   applyJsonPatch,
   fieldAt,
@@ -294,7 +295,7 @@ function followPrefix(
   const own = new Set(base.map((writtenObject) => writtenObject.metadata.name))
   const set = [...fieldsOf(object)]
     .filter(([path, value]) => typeof value === 'string' && referring.test(path) && own.has(value))
-    .map(([path, value]): [string, unknown] => [path, `${prefix}${String(value)}`])
+    .map(([path, value]): [string, unknown] => [path, `${prefix}${asText(value)}`])
   if (set.length === 0) return { object, from }
   return {
     object: withFields(object, [], set),

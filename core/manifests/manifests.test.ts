@@ -291,7 +291,8 @@ describe('fields', () => {
     const owners = {
       '/spec/replicas': 'hand',
       '/spec/template/spec/containers/[name=a]/image': 'files',
-      '/spec/template/spec/containers/[name=a]/ports/[containerPort=80,protocol=TCP]/protocol': 'files',
+      '/spec/template/spec/containers/[name=a]/ports/[containerPort=80,protocol=TCP]/protocol':
+        'files',
       '/metadata/labels/a~1b': 'files',
     }
     expect(Object.fromEntries(fieldOwners(managedFields(owners)))).toEqual(owners)

@@ -1,4 +1,5 @@
 /** How names and labels are written. Source: the Kubernetes documentation, Object Names and IDs, Labels and Selectors. */
+import { asText } from '../objects'
 import { dnsLabel } from '../objects/dns-label'
 
 const subdomain = /^[a-z0-9]([-a-z0-9]*[a-z0-9])?(\.[a-z0-9]([-a-z0-9]*[a-z0-9])?)*$/
@@ -32,7 +33,7 @@ export function labelKeyWrong(key: string): string | null {
 }
 
 export const labelValueWrong = (value: unknown): string | null => {
-  if (typeof value !== 'string') return `A label is text: write "${String(value)}" in quotes.`
+  if (typeof value !== 'string') return `A label is text: write "${asText(value)}" in quotes.`
   return value === '' || (value.length <= 63 && qualifiedName.test(value))
     ? null
     : `“${value.slice(0, 80)}” is no label value: up to 63 letters, digits, -, _ and dots.`

@@ -4,7 +4,7 @@
  */
 import { parseAddress, parseCidr, parseRange } from '../addresses'
 import type { Said } from '../contract'
-import { isRecord, list, record } from '../objects'
+import { asText, isRecord, list, record } from '../objects'
 import { said } from './says'
 import { isPortName } from './values'
 
@@ -30,7 +30,7 @@ function onlyOne(part: Part, fields: readonly string[], what: string): readonly 
 const handlers = words('exec httpGet tcpSocket grpc')
 
 function selectorRequirement(part: Part): readonly PartWrong[] {
-  const operator = String(part['operator'])
+  const operator = asText(part['operator'])
   const count = list(part['values']).length
   if ((operator === 'In' || operator === 'NotIn') && count === 0)
     return [{ field: 'values', ...said('selector-values', { operator }) }]
@@ -51,7 +51,7 @@ function twice(items: unknown, field: string, path: string, what: string): reado
       return []
     }
     return [
-      { field: `${path}[${i}].${field}`, ...said('part-twice', { what, name: String(name) }) },
+      { field: `${path}[${i}].${field}`, ...said('part-twice', { what, name: asText(name) }) },
     ]
   })
 }
@@ -81,7 +81,7 @@ const partRules: Readonly<Record<string, (part: Part) => readonly PartWrong[]>> 
     onlyOne(part, words('fieldRef resourceFieldRef configMapKeyRef secretKeyRef'), 'source'),
   'v1/EnvVar': (part) =>
     part['valueFrom'] !== undefined && typeof part['value'] === 'string' && part['value'] !== ''
-      ? [{ field: 'valueFrom', ...said('env-both', { name: String(part['name']) }) }]
+      ? [{ field: 'valueFrom', ...said('env-both', { name: asText(part['name']) }) }]
       : [],
   'v1/Container': (part) => [
     ...twice(part['volumeMounts'], 'mountPath', 'volumeMounts', 'mount path'),
@@ -160,7 +160,7 @@ const partRules: Readonly<Record<string, (part: Part) => readonly PartWrong[]>> 
   'networking.k8s.io/v1/IPBlock': (part) => {
     const cidr = typeof part['cidr'] === 'string' ? parseCidr(part['cidr']) : null
     if (!cidr) return []
-    if (!cidr.ok) return [{ field: 'cidr', ...said('part-cidr', { range: String(part['cidr']) }) }]
+    if (!cidr.ok) return [{ field: 'cidr', ...said('part-cidr', { range: asText(part['cidr']) }) }]
     return [
       ...cidrs(part['except'], 'except'),
       ...list(part['except']).flatMap((item, i): readonly PartWrong[] => {
@@ -173,7 +173,7 @@ const partRules: Readonly<Record<string, (part: Part) => readonly PartWrong[]>> 
           ? [
               {
                 field: `except[${i}]`,
-                ...said('block-except', { except: String(item), cidr: String(part['cidr']) }),
+                ...said('block-except', { except: asText(item), cidr: asText(part['cidr']) }),
               },
             ]
           : []
@@ -203,7 +203,7 @@ const partRules: Readonly<Record<string, (part: Part) => readonly PartWrong[]>> 
         : null
     return [
       ...(address && !address.ok
-        ? [{ field: 'clusterIP', ...said('part-address', { address: String(clusterIP) }) }]
+        ? [{ field: 'clusterIP', ...said('part-address', { address: asText(clusterIP) }) }]
         : []),
       ...cidrs(part['loadBalancerSourceRanges'], 'loadBalancerSourceRanges'),
       ...twice(part['ports'], 'name', 'ports', 'port name'),
@@ -214,7 +214,7 @@ const partRules: Readonly<Record<string, (part: Part) => readonly PartWrong[]>> 
             nodePort:
               nodePort === undefined || nodePort === 0
                 ? undefined
-                : `${String(nodePort)}/${String(protocol ?? 'TCP')}`,
+                : `${asText(nodePort)}/${asText(protocol ?? 'TCP')}`,
           }
         }),
         'nodePort',

@@ -4,7 +4,7 @@
  */
 import type { Offer, RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { type ApiObject, list, type PodObject, record } from '../objects'
+import { asText, type ApiObject, list, type PodObject, record } from '../objects'
 import { readWorld, Trial, type World } from '../placement'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
@@ -182,7 +182,7 @@ function claimsFor(object: WrittenObject, pods: readonly PodObject[]): readonly 
       apiVersion: 'v1',
       kind: 'PersistentVolumeClaim',
       metadata: {
-        name: `${String(record(template['metadata'])['name'])}-${pod.metadata.name}`,
+        name: `${asText(record(template['metadata'])['name'])}-${pod.metadata.name}`,
         namespace: pod.metadata.namespace ?? 'default',
       },
       spec: template['spec'],

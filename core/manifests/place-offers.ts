@@ -1,7 +1,7 @@
 /** What would give pods a place that find none: more nodes, or less asked for by each. */
 import type { Offer, RemedyChange } from '../changes'
 import type { ClusterView } from '../fleet'
-import { list, type PodObject, record } from '../objects'
+import { asText, list, type PodObject, record } from '../objects'
 import { altered, type Pod, type Trial, type World } from '../placement'
 import { countText, MiB, parseBytes, parseCpuMilli } from '../units'
 import { templateOf } from './references'
@@ -94,7 +94,7 @@ export function requestOffers(
     const containers = list(record(first.object.spec)['containers'])
     const asked = containers.map((container) => {
       const size = read(
-        String(record(record(record(container)['resources'])['requests'])[resource]),
+        asText(record(record(record(container)['resources'])['requests'])[resource]),
       )
       return size.ok ? size.value : 0
     })

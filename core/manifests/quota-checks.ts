@@ -1,7 +1,7 @@
 /** The quotas of namespaces, counted with what a text would add. Source: Kubernetes, Resource Quotas. */
 import type { RawFinding } from '../changes'
 import { type ClusterView, type FleetView, listedObjects } from '../fleet'
-import { type ApiObject, list, ofKind, type PodObject, record } from '../objects'
+import { asText, type ApiObject, list, ofKind, type PodObject, record } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { ApplyIntent } from './apply-intent'
 import { objectKey, objectText, type WrittenObject } from './parse'
@@ -27,14 +27,14 @@ function takenBy(pod: PodObject, counted: string): number | null {
       record(resources[kind])[resource] ??
       (kind === 'requests' ? record(resources['limits'])[resource] : undefined)
     if (text === undefined) return null
-    const read = (resource === 'cpu' ? parseCpuMilli : parseBytes)(String(text))
+    const read = (resource === 'cpu' ? parseCpuMilli : parseBytes)(asText(text))
     sum += read.ok ? read.value : 0
   }
   return sum
 }
 
 const limitOf = (counted: string, hard: unknown): number | null => {
-  const read = (counted.endsWith('cpu') ? parseCpuMilli : parseBytes)(String(hard))
+  const read = (counted.endsWith('cpu') ? parseCpuMilli : parseBytes)(asText(hard))
   return read.ok ? read.value : null
 }
 
@@ -156,7 +156,7 @@ export function quotaFindings(
         cluster,
         quota,
         counted,
-        hard: String(value),
+        hard: asText(value),
       })
     })
   })

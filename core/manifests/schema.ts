@@ -3,7 +3,7 @@
  * stand in open-api-types.json (made by scripts/open-api-types.mjs). What is null is absent, as the API reads it.
  * Time: once over the object.
  */
-import { isRecord } from '../objects'
+import { asText, isRecord } from '../objects'
 import published from './open-api-types.json'
 import { said } from './says'
 import type { Said } from '../contract'
@@ -244,7 +244,7 @@ export function schemaFaults(
   onField: VisitField = () => undefined,
   onType: VisitType = () => undefined,
 ): readonly SchemaFault[] {
-  const type = typeOfKind(String(object['apiVersion']), String(object['kind']))
+  const type = typeOfKind(asText(object['apiVersion']), asText(object['kind']))
   if (type === null) return []
   const walk = new Walk(onField, onType)
   walk.object(type, object, '')

@@ -2,7 +2,7 @@
 import type { RawFinding } from '../changes'
 import { brokenRule, imageRuleIn, lookedFor } from '../contract'
 import { type ClusterView, type FleetView, listedObjects, type SiteView, zoneStore } from '../fleet'
-import { type Json, list, record } from '../objects'
+import { asText, type Json, list, record } from '../objects'
 import { deniedImage, judgedOf } from '../registry/changes'
 import { GiB, parseBytes } from '../units'
 import type { ApplyIntent } from './apply-intent'
@@ -40,7 +40,7 @@ export function imageFindings(
     const spec = record(template?.['spec'])
     return [...list(spec['initContainers']), ...list(spec['containers'])].flatMap(
       (entry): readonly RawFinding[] => {
-        const image = String(record(entry)['image'] ?? '')
+        const image = asText(record(entry)['image'] ?? '')
         if (image.includes('@')) return []
         const asked = lookedFor(cluster.redirects, image).flatMap((name) => {
           const registry = registries.find(({ host }) => name.startsWith(`${host}/`))
@@ -52,7 +52,7 @@ export function imageFindings(
         return [
           {
             level: 'caution',
-            rule: `image.${objectKey(object)}.${String(record(entry)['name'])}`,
+            rule: `image.${objectKey(object)}.${asText(record(entry)['name'])}`,
             field: 'text',
             ...said('image-not-there', {
               objectText: objectText(object),
@@ -125,7 +125,7 @@ export function ruleFindings(
   const spaces = new Map(
     [...listedObjects(view, cluster.name), ...objects].flatMap((object) =>
       object.kind === 'Namespace'
-        ? [[String(object.metadata?.name), record(record(object.metadata)['annotations'])] as const]
+        ? [[asText(object.metadata?.name), record(record(object.metadata)['annotations'])] as const]
         : [],
     ),
   )
@@ -178,7 +178,7 @@ export function claimFindings(
   return objects.flatMap((object): readonly RawFinding[] => {
     if (object.kind !== 'PersistentVolumeClaim') return []
     const spec = record(object['spec'])
-    const size = parseBytes(String(record(record(spec['resources'])['requests'])['storage']))
+    const size = parseBytes(asText(record(record(spec['resources'])['requests'])['storage']))
     const offered = site.storageClasses.find(
       (candidate) => candidate.name === spec['storageClassName'],
     )

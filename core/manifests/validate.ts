@@ -2,7 +2,7 @@
  * Objects held against the open API’s rules: types, names, quantities, label syntax, selectors that match their templates,
  * ports, percentages. Source: the Kubernetes API reference and its validation. A kind we do not know is kept and marked.
  */
-import { isRecord, type Json, list, record, records } from '../objects'
+import { asText, isRecord, type Json, list, record, records } from '../objects'
 import { isCronZone, readCron, schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
@@ -35,7 +35,7 @@ function quantities(given: unknown, path: string): readonly Invalid[] {
   return Object.entries(record(given)).flatMap(([resource, value]) => {
     if (typeof value !== 'string' && typeof value !== 'number')
       return [{ path: `${path}.${resource}`, ...said('quantity-text-or') }]
-    const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(String(value))
+    const read = (resource.endsWith('cpu') ? parseCpuMilli : parseBytes)(asText(value))
     return read.ok
       ? []
       : [{ path: `${path}.${resource}`, ...quoted('quantity.unreadable', read.says) }]
@@ -45,7 +45,7 @@ function quantities(given: unknown, path: string): readonly Invalid[] {
 const portWrong = (value: unknown): string | null =>
   typeof value === 'number' && Number.isInteger(value) && value >= 1 && value <= 65_535
     ? null
-    : `${String(value)} is no port: a whole number from 1 to 65535.`
+    : `${asText(value)} is no port: a whole number from 1 to 65535.`
 
 function containers(given: unknown, path: string): readonly Invalid[] {
   const names = new Set<string>()
@@ -73,13 +73,13 @@ function containers(given: unknown, path: string): readonly Invalid[] {
         const request = record(resources['requests'])[resource]
         const read = resource.endsWith('cpu') ? parseCpuMilli : parseBytes
         const [asked, most] = [
-          request === undefined ? null : read(String(request)),
-          read(String(limit)),
+          request === undefined ? null : read(asText(request)),
+          read(asText(limit)),
         ]
         if (asked?.ok && most.ok && asked.value > most.value)
           invalids.push({
             path: `${here}.resources.requests.${resource}`,
-            ...said('asks-more-limit', { request: String(request), limit: String(limit) }),
+            ...said('asks-more-limit', { request: asText(request), limit: asText(limit) }),
           })
       }
     }
@@ -118,7 +118,7 @@ function podTemplate(
       if (!volumes.has(name))
         invalids.push({
           path: `${path}.spec.containers[${c}].volumeMounts[${m}].name`,
-          ...said('there-no-volume', { name: String(name) }),
+          ...said('there-no-volume', { name: asText(name) }),
         })
     }),
   )
@@ -182,7 +182,7 @@ const count = (value: unknown, path: string): readonly Invalid[] =>
   (typeof value === 'number' && Number.isInteger(value) && value >= 0) ||
   (typeof value === 'string' && /^\d{1,9}%$/.test(value))
     ? []
-    : [{ path, ...said('neither-whole-number', { value: String(value) }) }]
+    : [{ path, ...said('neither-whole-number', { value: asText(value) }) }]
 
 function autoscaler(object: WrittenObject): readonly Invalid[] {
   const spec = record(object['spec'])

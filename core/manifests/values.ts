@@ -3,6 +3,7 @@
  * published schemas, so that a rule holds wherever such a field stands.
  * Source: the API reference of Kubernetes and its validation.
  */
+import { asText } from '../objects'
 import { said } from './says'
 import type { Said } from '../contract'
 
@@ -127,7 +128,7 @@ export function valueWrong(type: string, field: string, value: unknown): Said | 
     const wrong = [value].flat().find((word) => typeof word === 'string' && !taken.includes(word))
     if (wrong !== undefined)
       return said('value-choice', {
-        value: String(wrong),
+        value: asText(wrong),
         taken: taken.filter((word) => word !== ''),
       })
   }

@@ -1,6 +1,7 @@
 /** The pods that a text would have a cluster run: how many more, with which specs, and which go for them. */
 import {
   type ApiObject,
+  asText,
   isOfKind,
   isRecord,
   type Json,
@@ -157,8 +158,8 @@ export function wantedAtMost(
   const spec = record(scaler['spec'])
   const target = record(spec['scaleTargetRef'])
   const key = objectKey({
-    kind: String(target['kind']),
-    metadata: { name: String(target['name']), namespace: scaler.metadata.namespace },
+    kind: asText(target['kind']),
+    metadata: { name: asText(target['name']), namespace: scaler.metadata.namespace },
   })
   const object =
     after.find((candidate) => objectKey(candidate) === key) ??

@@ -2,7 +2,7 @@
  * An object that a cluster keeps, as another version of its API has it. Most versions of a kind differ by name alone; what
  * autoscalers measure, and where endpoints are, was written otherwise before. Source: the Kubernetes API reference.
  */
-import { isRecord, type Json, list, record } from './json'
+import { asText, isRecord, type Json, list, record } from './json'
 
 const flat = 'autoscaling/v2beta1'
 
@@ -114,6 +114,6 @@ const changes: Readonly<Record<string, (object: Json, apiVersion: string) => Jso
 /** An object as a version of its API has it; the object itself where it is of that version. O(object). */
 export function inVersion(object: Json, apiVersion: string): Json {
   if (object['apiVersion'] === apiVersion) return object
-  const change = changes[String(object['kind'])]
+  const change = changes[asText(object['kind'])]
   return { ...(change ? change(object, apiVersion) : object), apiVersion }
 }

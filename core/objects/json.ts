@@ -20,3 +20,7 @@ export const text = (value: unknown): string => (typeof value === 'string' ? val
 /** The items of a list that are text. */
 export const texts = (value: unknown): readonly string[] =>
   list(value).filter((item): item is string => typeof item === 'string')
+
+/** Any value as text, as it is quoted in a sentence: what is no plain value as JSON, whatever its fields are called. */
+export const asText = (value: unknown): string =>
+  typeof value === 'object' && value !== null ? JSON.stringify(value) : String(value)

@@ -3,6 +3,7 @@
  * a sidecar is an init container that is always restarted; limits stand in for missing requests; resources of the pod
  * itself replace the sum. Kept in billionths of a core and in bytes until the end, then rounded up to thousandths and bytes.
  */
+import { asText } from './json'
 import { parseBytes, parseCpuMilli, type Parsed } from '../units'
 import type { Container, PodSpec } from './schema'
 
@@ -22,7 +23,7 @@ const cache = new Map<string, Parsed<number>>()
 
 /** Reads an amount of a resource; the same text is parsed once. */
 export function amountOf(resource: string, given: string | number, path: string): number {
-  const text = String(given)
+  const text = asText(given)
   const key = resource === 'cpu' ? `c${text}` : `b${text}`
   let parsed = cache.get(key)
   if (!parsed) {
@@ -40,7 +41,7 @@ type Given = Readonly<Record<string, string | number>> | null | undefined
 /** Cpu is summed in billionths, so that halves of a thousandth of two containers make a whole one. */
 function exactly(resource: string, given: string | number, path: string): number {
   if (resource !== 'cpu') return amountOf(resource, given, path)
-  const text = String(given)
+  const text = asText(given)
   return /^\d+m?$/.test(text) ? amountOf('cpu', text, path) * 1e6 : billionths(text, path)
 }
 

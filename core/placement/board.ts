@@ -2,7 +2,14 @@
  * The placement board: what stands on which node, and what a what-if moves. A what-if changes the objects (a node more, a
  * zone less, other replicas or requests) or drains a node; then everything that waits is placed anew and compared with before.
  */
-import { amountOf, type NodeObject, type PodObject, podRequest, type Taint } from '../objects'
+import {
+  asText,
+  amountOf,
+  type NodeObject,
+  type PodObject,
+  podRequest,
+  type Taint,
+} from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
 import { type PlacementRemedy } from './remedies'
@@ -86,7 +93,7 @@ export type BoardRead =
 const zoneLabel = 'topology.kubernetes.io/zone'
 
 const text = (value: string | number | undefined): string | null =>
-  value === undefined ? null : String(value)
+  value === undefined ? null : asText(value)
 
 function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[] {
   const ownerOf = workloadsOf(objects)
@@ -320,7 +327,7 @@ function whatIfOf(
           workload,
           container: container.name ?? '',
           resource,
-          amount: String(amount),
+          amount: asText(amount),
         }
     }
   }

@@ -111,7 +111,7 @@ function bent(object, chance) {
       const field = chance.pick(fields)
       const inner = at[field]
       if (inner === null || typeof inner !== 'object' || chance.is(0.25)) {
-        at[field] = chance.pick(hostile)
+        at[field] = structuredClone(chance.pick(hostile))
         break
       }
       at = inner

@@ -1,5 +1,6 @@
 /** Server-side apply: fields of one manager set, what it no longer sets taken away, who stands against it. */
 import {
+  asText,
   allOwners,
   asUpdate,
   causeField,
@@ -81,7 +82,7 @@ export function applied(
 }
 
 function conflict(resource: Resource, wanted: Json, causes: readonly StatusCause[]): ApiRefusal {
-  const name = String((wanted['metadata'] as Json)['name'])
+  const name = asText((wanted['metadata'] as Json)['name'])
   return new ApiRefusal(
     409,
     `Apply failed with ${causes.length} conflict${causes.length === 1 ? '' : 's'}: ${causes.map((cause) => `${cause.message}: ${cause.field ?? ''}`).join('\n')}`,

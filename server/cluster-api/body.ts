@@ -1,6 +1,6 @@
 /** What is sent to be written: read, put in its place, and held against the schemas of the open API. */
 import { invalidities, schemaFaultsOf } from '~/core/manifests'
-import { apiDocument, isRecord, record, text } from '~/core/objects'
+import { apiDocument, asText, isRecord, record, text } from '~/core/objects'
 import { jsonOf } from '../bodies/json'
 import type { WriteRequest } from './request'
 import { apiVersionOf } from './resources'
@@ -56,7 +56,7 @@ export function placed(target: Target, value: Json): Json {
   if (value['kind'] !== undefined && value['kind'] !== expected)
     throw new ApiRefusal(
       400,
-      `${String(value['kind']).slice(0, 80)} in version "${String(value['apiVersion']).slice(0, 80)}" cannot be handled as a ${expected}`,
+      `${asText(value['kind']).slice(0, 80)} in version "${asText(value['apiVersion']).slice(0, 80)}" cannot be handled as a ${expected}`,
     )
   if (
     value['apiVersion'] !== undefined &&
@@ -64,7 +64,7 @@ export function placed(target: Target, value: Json): Json {
   )
     throw new ApiRefusal(
       400,
-      `the API version in the data (${String(value['apiVersion']).slice(0, 80)}) does not match the expected API version (${apiVersion})`,
+      `the API version in the data (${asText(value['apiVersion']).slice(0, 80)}) does not match the expected API version (${apiVersion})`,
     )
   const metadata = record(value['metadata'])
   const namespace = text(metadata['namespace'])

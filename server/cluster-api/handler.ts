@@ -16,6 +16,7 @@ import { metadataOf, tableOf } from './tables'
 import { asServed, targetOf, type Target } from './target'
 import { tokenRequested } from './token-request'
 import { Watch } from './watch'
+import { asText } from '~/core/objects'
 
 export interface ClusterDoor extends SignInDesk {
   readonly cluster: string
@@ -281,7 +282,7 @@ export function scaleOf(object: Json): Json {
     status: {
       replicas: status['replicas'] ?? 0,
       selector: Object.entries(labels)
-        .map(([key, value]) => `${key}=${String(value)}`)
+        .map(([key, value]) => `${key}=${asText(value)}`)
         .join(','),
     },
   }

@@ -132,4 +132,34 @@ describe('a request of a wrong shape', () => {
     expect((await ask('GET', '/api/v1/pods?limit=1')).status).toBe(200)
     expect((await opened.gyrarch.fleet.view()).clusters.length).toBeGreaterThan(0)
   })
+
+  it('is no error of the server where fields are called like what every object has', async () => {
+    const bare = '{"toString":[0],"valueOf":1}'
+    const bodies = [
+      `{"apiVersion":${bare},"kind":${bare},"metadata":{"name":"x"}}`,
+      `{"kind":${bare},"metadata":{"name":${bare}}}`,
+      `{"metadata":{"name":"x","labels":{"a":${bare}}},"spec":{"selector":${bare},"replicas":${bare}}}`,
+      `{"metadata":{"name":"x"},"spec":{"template":{"spec":{"containers":[{"name":${bare},"image":${bare},"ports":[{"containerPort":${bare}}]}]}}}}`,
+    ]
+    const wrong: string[] = []
+    for (const resource of [
+      'apps/v1/namespaces/climate/replicasets',
+      'apps/v1/namespaces/climate/deployments',
+    ])
+      for (const body of bodies)
+        for (const [method, name, type] of [
+          ['POST', '', 'application/json'],
+          ['PUT', '/climate-loop', 'application/json'],
+          ['PUT', '/climate-loop/status', 'application/yaml'],
+          ['PATCH', '/climate-loop', 'application/merge-patch+json'],
+          ['PATCH', '/climate-loop', 'application/strategic-merge-patch+json'],
+          ['PATCH', '/climate-loop', 'application/apply-patch+yaml'],
+        ] as const) {
+          const { status, text } = await ask(method, `/apis/${resource}${name}`, body, type)
+          if (status < 400 || status >= 500)
+            wrong.push(`${method} ${name} ${type} ${body}: ${text}`)
+        }
+    expect(wrong).toEqual([])
+    expect(opened.errors.splice(0)).toEqual([])
+  })
 })

@@ -1,6 +1,6 @@
 /** What the one who asks may do, as reviews of the API answer it. */
 import { mayDo } from '~/core/fleet'
-import { type Json, record, text } from '~/core/objects'
+import { asText, type Json, record, text } from '~/core/objects'
 import { jsonOf } from '../bodies/json'
 import type { Caller } from './sign-in'
 import { ApiRefusal } from './status'
@@ -14,7 +14,7 @@ function bodyOf(body: Buffer, kind: string): Json {
   }
   const object = record(given)
   if (object['kind'] !== undefined && object['kind'] !== kind)
-    throw new ApiRefusal(400, `the body is a ${String(object['kind']).slice(0, 60)}, not a ${kind}`)
+    throw new ApiRefusal(400, `the body is a ${asText(object['kind']).slice(0, 60)}, not a ${kind}`)
   return object
 }
 

@@ -1,5 +1,5 @@
 /** Label and field selectors of requests. Source: the Kubernetes API concepts, labels and field selectors. */
-import { isRecord, record } from '~/core/objects'
+import { asText, isRecord, record } from '~/core/objects'
 import { ApiRefusal } from './status'
 
 export type ObjectTest = (object: Readonly<Record<string, unknown>>) => boolean
@@ -95,7 +95,7 @@ const ofKind: Readonly<Record<string, readonly string[]>> = {
 function valueAt(object: Readonly<Record<string, unknown>>, path: string): string {
   let at: unknown = object
   for (const name of path.split('.')) at = isRecord(at) ? at[name] : undefined
-  return at === undefined || at === null ? '' : String(at as string | number | boolean)
+  return at === undefined || at === null ? '' : asText(at)
 }
 
 function fieldTerm(term: string, kind: string): ObjectTest {

@@ -4,6 +4,7 @@ import {
   type ClusterView,
   type FleetView,
   knownObjects,
+  siteOf,
   type TrafficView,
 } from '~/core/fleet'
 import {
@@ -62,6 +63,12 @@ function waitsForGrowth(evidence: Evidence, cluster: ClusterView, trouble: Troub
   return (pool?.range ?? null) !== null && (pool?.nodes.length ?? 0) < (pool?.range?.max ?? 0)
 }
 
+/** Whether a clock that is started again would be set: one time server of its site answers. */
+const isTimed = (view: FleetView, { site }: ClusterView): boolean => {
+  const servers = siteOf(view, site)?.timeServers ?? []
+  return servers.length === 0 || servers.some(({ answers }) => answers)
+}
+
 export function troublesIn(asked: TroublesAsked, view: FleetView): readonly KnownTrouble[] {
   const { cluster } = asked
   const shown = clusterOf(view, cluster)
@@ -82,6 +89,9 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
     if (!first) return { ...trouble, remedies: [] }
     const isWay = first.because.some(({ type }) => type === 'walk')
     const node = trouble.subject.split('/')[1] ?? ''
+    // A machine that finds no time drifts on, however often it is started.
+    if (first.cause === 'clock-off' && !isTimed(view, shown))
+      return { ...withHost(trouble, shown, view), remedies: [] }
     const remedies = isWay
       ? wayRemedies(view, cluster, node)
       : caseRemedies(

@@ -1,4 +1,5 @@
 /** What an API refuses before it takes an object: a namespace that is not there, quotas, limits, the level of its pods’ security. */
+import { asText } from '../../core/objects'
 import { overCounted } from './object-counts'
 import type { Forbidden } from './forbidden'
 import type { Cluster, Manifest } from '../world'
@@ -58,9 +59,9 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
                 namespace,
                 name: manifest.metadata.name,
                 resource,
-                limit: String(most),
+                limit: asText(most),
                 container: text(container['name']),
-                given: String(given),
+                given: asText(given),
               }),
             }
         }
@@ -78,9 +79,9 @@ function limits(cluster: Cluster, manifest: Manifest, namespace: string): Forbid
                 namespace,
                 name: manifest.metadata.name,
                 resource,
-                least: String(least),
+                least: asText(least),
                 container: text(container['name']),
-                given: String(given),
+                given: asText(given),
               }),
             }
         }

@@ -3,7 +3,7 @@
  * target. Between changes nothing happens that is worth an event: the next time at which replicas change is looked for ahead
  * and queued, and looked for anew whenever something about the workload has changed.
  */
-import { inVersion } from '../../core/objects'
+import { asText, inVersion } from '../../core/objects'
 import { countText, parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
@@ -122,7 +122,7 @@ function onTarget(sim: Sim, cluster: Cluster, workload: Workload, given: unknown
 }
 
 function milliOf(given: unknown): number {
-  const parsed = parseCpuMilli(String(given ?? ''))
+  const parsed = parseCpuMilli(asText(given ?? ''))
   return parsed.ok ? parsed.value : 0
 }
 

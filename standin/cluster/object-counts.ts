@@ -1,5 +1,5 @@
 /** Quotas that count objects: so many of a kind in a namespace, and no more. */
-import { record, resourcesOf } from '../../core/objects'
+import { asText, record, resourcesOf } from '../../core/objects'
 import type { Cluster, Manifest } from '../cluster-state'
 import { manifestOf, objectKey } from './manifests'
 import { said } from './says'
@@ -53,7 +53,7 @@ export function overCounted(cluster: Cluster, manifest: Manifest, namespace: str
       .filter((entry) => hard[entry] !== undefined && used + 1 > Number(hard[entry]))
       .map(
         (entry) =>
-          `requested: ${entry}=1, used: ${entry}=${used}, limited: ${entry}=${String(hard[entry])}`,
+          `requested: ${entry}=1, used: ${entry}=${used}, limited: ${entry}=${asText(hard[entry])}`,
       )
     if (over.length > 0) {
       const { kind, metadata } = manifest

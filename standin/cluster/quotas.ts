@@ -1,4 +1,5 @@
 /** Quotas of namespaces: what their pods and objects use, and what would be more than they allow. */
+import { asText } from '../../core/objects'
 import { parseBytes, parseCpuMilli } from '../../core/units'
 import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { workloadOf } from './fits'
@@ -20,7 +21,7 @@ import { sizeText, storageEntry, storageUsed } from './storage-quotas'
 
 type Read = (given: string) => { readonly ok: boolean; readonly value?: number }
 export const amount = (given: unknown, read: Read): number => {
-  const parsed = typeof given === 'string' || typeof given === 'number' ? read(String(given)) : null
+  const parsed = typeof given === 'string' || typeof given === 'number' ? read(asText(given)) : null
   return parsed?.ok === true ? (parsed.value ?? 0) : 0
 }
 
@@ -84,9 +85,9 @@ function usedByPods(cluster: Cluster, namespace: string, entry: string): number 
 function usedNow(cluster: Cluster, namespace: string, entry: string): string {
   if (isOfPods(entry)) return shown(entry, usedByPods(cluster, namespace, entry))
   const ofStorage = storageEntry(entry)
-  if (!ofStorage) return String(countedNow(cluster, namespace, entry))
+  if (!ofStorage) return asText(countedNow(cluster, namespace, entry))
   const used = storageUsed(cluster, namespace, ofStorage)
-  return ofStorage.of === 'bytes' ? sizeText(used) : String(used)
+  return ofStorage.of === 'bytes' ? sizeText(used) : asText(used)
 }
 
 /** How a quota stands: what it allows and what is used of it now. */
@@ -115,7 +116,7 @@ export function podOverQuota(cluster: Cluster, workload: Workload): string | nul
     if (over.length === 0) continue
     const told = (of: (each: (typeof over)[number]) => string): string =>
       over.map((each) => `${each.entry}=${of(each)}`).join(',')
-    return `exceeded quota: ${quota.metadata.name}, requested: ${told(({ entry, asks }) => shown(entry, asks))}, used: ${told(({ entry, used }) => shown(entry, used))}, limited: ${told(({ limit }) => String(limit))}`
+    return `exceeded quota: ${quota.metadata.name}, requested: ${told(({ entry, asks }) => shown(entry, asks))}, used: ${told(({ entry, used }) => shown(entry, used))}, limited: ${told(({ limit }) => asText(limit))}`
   }
   return null
 }
@@ -147,9 +148,9 @@ function meant(
 
 const shown = (entry: string, value: number): string => {
   if (entry.endsWith('cpu')) return `${value}m`
-  if (entry === 'pods' || entry.startsWith('count/')) return String(value)
+  if (entry === 'pods' || entry.startsWith('count/')) return asText(value)
   if (value % 1024 ** 2 === 0) return `${value / 1024 ** 2}Mi`
-  return String(value)
+  return asText(value)
 }
 
 /** Why the quotas of a namespace do not take a workload as it is meant to be, or null. */
@@ -181,7 +182,7 @@ export function overQuota(
       // What is over already may shrink.
       if (after > max && after > before)
         over.push(
-          `requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${String(limit)}`,
+          `requested: ${entry}=${shown(entry, after - before)}, used: ${entry}=${shown(entry, before)}, limited: ${entry}=${asText(limit)}`,
         )
     }
     if (over.length > 0)

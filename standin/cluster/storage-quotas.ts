@@ -1,4 +1,5 @@
 /** Quotas of storage: how much of it claims of a namespace ask for, by class. Source: resource quotas of the open API. */
+import { asText } from '../../core/objects'
 import { parseBytes } from '../../core/units'
 import type { Cluster, Manifest } from '../world'
 import type { Forbidden } from './forbidden'
@@ -24,7 +25,7 @@ export function storageEntry(name: string): Entry | null {
 
 const bytesOf = (claim: Manifest): number => {
   const asked = record(record(record(claim['spec'])['resources'])['requests'])['storage']
-  const read = parseBytes(typeof asked === 'number' ? String(asked) : text(asked))
+  const read = parseBytes(typeof asked === 'number' ? asText(asked) : text(asked))
   return read.ok ? read.value : 0
 }
 
@@ -56,7 +57,7 @@ export function sizeText(bytes: number): string {
     ['M', 1e6],
   ] as const)
     if (bytes > 0 && bytes % of === 0) return `${bytes / of}${unit}`
-  return String(bytes)
+  return asText(bytes)
 }
 
 /** Why the quotas of a namespace do not take a claim as it would be, or null. */
@@ -73,16 +74,16 @@ export function claimOverQuota(
     if (quota.kind !== 'ResourceQuota' || quota.metadata.namespace !== namespace) continue
     const over = Object.entries(record(record(quota['spec'])['hard'])).flatMap(([name, limit]) => {
       const entry = storageEntry(name)
-      const limitBytes = parseBytes(String(limit))
+      const limitBytes = parseBytes(asText(limit))
       if (!entry || !limitBytes.ok) return []
       const before = counted(cluster, claims, entry)
       const after = counted(cluster, claimsThen, entry)
       // What is over already may shrink.
       if (after <= limitBytes.value || after <= before) return []
       const shown = (value: number): string =>
-        entry.of === 'bytes' ? sizeText(value) : String(value)
+        entry.of === 'bytes' ? sizeText(value) : asText(value)
       return [
-        `requested: ${name}=${shown(after - before)}, used: ${name}=${shown(before)}, limited: ${name}=${String(limit)}`,
+        `requested: ${name}=${shown(after - before)}, used: ${name}=${shown(before)}, limited: ${name}=${asText(limit)}`,
       ]
     })
     if (over.length > 0)

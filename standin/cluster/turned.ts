@@ -1,4 +1,5 @@
 /** Objects of a cluster that somebody turned: a service that selects nobody, or leads to a port where nobody listens; a webhook that closes everything. */
+import { asText } from '../../core/objects'
 import type { Sim } from '../engine/sim'
 import { fillWorkload, refill } from './controllers'
 import { loads } from './placing'
@@ -41,7 +42,7 @@ export function turnService(
             ...spec,
             selector: {
               ...selector,
-              ...(first ? { [first]: `${String(selector[first])}-next` } : {}),
+              ...(first ? { [first]: `${asText(selector[first])}-next` } : {}),
             },
           }
         : {

@@ -1,4 +1,5 @@
 /** What pods really use: a wave over the day below or above what they ask for, the same whenever it is looked at. */
+import { asText } from '../../core/objects'
 import type { UsageReport } from '../../core/contract'
 import { parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
@@ -14,7 +15,7 @@ const samples = 288
 /** The CPU limit of a pod (thousandths of a core): the sum over its containers; without one it may use what is there. */
 function cpuLimit(workload: Workload): number {
   const limits = list(fields(currentTemplate(workload)['spec'])['containers']).map((container) =>
-    parseCpuMilli(String(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')),
+    parseCpuMilli(asText(fields(fields(fields(container)['resources'])['limits'])['cpu'] ?? '')),
   )
   return limits.length > 0 && limits.every((limit) => limit.ok)
     ? limits.reduce((sum, limit) => sum + (limit.ok ? limit.value : 0), 0)

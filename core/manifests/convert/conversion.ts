@@ -1,4 +1,5 @@
 /** One object on its way to another version: what its rule reads, edits, notes, and leaves to a person. */
+import { asText } from '../../objects'
 import { type Document, isAlias, isMap, isScalar, isSeq, type Scalar, type YAMLMap } from 'yaml'
 import type { Said } from '../../contract'
 import { Editor } from './editor'
@@ -109,7 +110,7 @@ export class Conversion {
     path: string,
     key: string,
     value: FreshValue,
-    text = `${key}: ${String(value)}`,
+    text = `${key}: ${asText(value)}`,
   ): void {
     if (!this.isAbsent(map, key)) return
     this.editor.map(map).add(fresh(key, value))

@@ -1,6 +1,6 @@
 /** Deployments, stateful and daemon sets, replica sets: what their old versions filled in by themselves. */
 import { isMap, isScalar, type YAMLMap } from 'yaml'
-import { labelSelectorSchema, selectorTest } from '../../objects'
+import { asText, labelSelectorSchema, selectorTest } from '../../objects'
 import type { Conversion } from './conversion'
 import { fresh, type FreshValue } from './fresh'
 import { said } from './says'
@@ -49,7 +49,7 @@ function plainLabels(conversion: Conversion, spec: YAMLMap): Readonly<Record<str
   const metadata = isRecord(template) ? template['metadata'] : null
   const labels = isRecord(metadata) ? metadata['labels'] : null
   return isRecord(labels)
-    ? Object.fromEntries(Object.entries(labels).map(([key, value]) => [key, String(value)]))
+    ? Object.fromEntries(Object.entries(labels).map(([key, value]) => [key, asText(value)]))
     : {}
 }
 
