@@ -39,8 +39,8 @@ describe('the fields of an object', () => {
     const path = '/metadata/finalizers/[=keep.fernhollow.example~1a]'
     expect(fieldsOf(service).get(path)).toBe('keep.fernhollow.example/a')
     expect(fieldAt(service, path)).toBe('keep.fernhollow.example/a')
-    const other = '/metadata/finalizers/[=b]'
-    const both = withFields(service, [], [[other, 'b']])
+    const named = '/metadata/finalizers/[=b]'
+    const both = withFields(service, [], [[named, 'b']])
     expect(both.metadata.finalizers).toEqual(['keep.fernhollow.example/a', 'b'])
     expect(withFields(both, [path], []).metadata.finalizers).toEqual(['b'])
     expect(withFields(service, [path], []).metadata).toEqual({ name: 'names' })

@@ -1,5 +1,4 @@
 /** A case: its chain from cause to symptom, what was seen and when, what it could be, and what is proven to help. */
-import { useState } from 'react'
 import { z } from 'zod'
 import { countText, durationText } from '~/core/units'
 import type { Gyrarch } from '~/server/gyrarch'
@@ -10,13 +9,12 @@ import { CauseChain } from '../../drawings/cause-chain'
 import { Tracks } from '../../drawings/tracks'
 import type { Track } from '../../drawings/tracks-layout'
 import { Page } from '../../frame/page'
-import { Field } from '../../kit/field'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { StateGlyph } from '../../parts/state'
-import { timeText } from '../../parts/when'
 import { askedJson } from '../asked'
 import { orNotFound, orRefused } from '../refusals'
 import { CaseReason } from './case-reason'
+import { Evidence } from './evidence'
 import { NodeInside } from './node-inside'
 import type { Route } from './+types/case'
 import './mend.css'
@@ -145,36 +143,6 @@ function CouldBe({ told }: { readonly told: CaseTold }) {
   )
 }
 
-/** Everything that was seen, of all sources in one order; what speaks for a cause stands out. */
-function Evidence({ seen }: { readonly seen: readonly Seen[] }) {
-  const [search, setSearch] = useState('')
-  const wanted = search.toLowerCase()
-  const shown = seen.filter(({ says, from }) => `${from} ${says}`.toLowerCase().includes(wanted))
-  return (
-    <>
-      <h2 id="evidence">Evidence</h2>
-      <Field label="Search the evidence" value={search} onChange={setSearch} isFind width={260} />
-      {shown.length === 0 ? (
-        <p className="soft">
-          {seen.length === 0 ? 'Nothing was written about it.' : 'No line has these words.'}
-        </p>
-      ) : (
-        <ol className="seen" aria-label="Evidence" tabIndex={0}>
-          {shown.slice(-300).map((line, index) => (
-            <li key={`${line.at} ${line.from} ${index}`} className={line.isCause ? 'cause' : ''}>
-              <span>{line.at === null ? '' : timeText(line.at)}</span>
-              <span className="from" title={line.from}>
-                {nameOf(line.from)} {line.kind}
-              </span>
-              <span className="says">{line.says}</span>
-            </li>
-          ))}
-        </ol>
-      )}
-    </>
-  )
-}
-
 export default function Case({ loaderData }: Route.ComponentProps) {
   const { told, seen, look, now } = loaderData
   const [first] = told.causes
@@ -218,7 +186,7 @@ export default function Case({ loaderData }: Route.ComponentProps) {
           </>
         )}
         {look === null ? null : <NodeInside look={look} now={now} />}
-        <Evidence seen={seen} />
+        <Evidence id={told.id} seen={seen} isOpen={told.state === 'open'} />
       </div>
     </Page>
   )
