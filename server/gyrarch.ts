@@ -175,7 +175,7 @@ export class Gyrarch {
       clock: parts.outside.clock,
       journal: (line: Line) => this.journalLine(line),
     }
-    this.health = new Health(watching)
+    this.health = new Health(watching, () => this.cases.nodes())
     this.history = parts.past?.history ?? null
     const mend = openMend(watching)
     ;({ cases: this.cases, drills: this.drills, outgoing: this.outgoing } = mend)

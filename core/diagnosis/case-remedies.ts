@@ -24,6 +24,22 @@ const mended: Readonly<Record<string, 'machine.restart' | 'machine.replace'>> = 
   'certificate-expired': 'machine.replace',
 }
 
+/** Kinds of things that begin anew with a machine. */
+const ofMachine: ReadonlySet<string> = new Set(['node', 'machine', 'pod', 'host'])
+
+/** What mends a node that suffers from a cause: a start, another machine, or nothing that is done to it (null). */
+export function mendOf({
+  cause,
+  about,
+}: {
+  readonly cause: string
+  readonly about: Ref
+}): 'machine.restart' | 'machine.replace' | null {
+  const mend = Object.hasOwn(mended, cause) ? mended[cause] : undefined
+  if (mend) return mend
+  return ofMachine.has(about.split('/')[0] ?? '') ? 'machine.restart' : null
+}
+
 const nameOf = (object: Json): string => text(record(object['metadata'])['name'])
 
 /** An object as it is to be written: without what only the API itself writes. */

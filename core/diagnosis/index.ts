@@ -1,5 +1,5 @@
 /** From a symptom to its cause; and what is broken in a cluster, as cases. */
-export { caseRemedies, type CaseRemedy } from './case-remedies'
+export { caseRemedies, type CaseRemedy, mendOf } from './case-remedies'
 export { casesOf, dueAfterStart, type Trouble, troublesOf } from './cases'
 export { type CauseCode, causeCodes, type Link, type RuledOut } from './causes'
 export {

@@ -1,7 +1,13 @@
 import { describe, expect, it } from 'vitest'
 import { bareSite, type ClusterView, type FleetView, type NodeView } from '../fleet'
 import { bareCluster, bareFleet, bareNode } from '../testing/bare'
-import { decideHealth, type HealthPast, type HealthPolicy, usualHealth } from './health'
+import {
+  decideHealth,
+  type DiagnosedNode,
+  type HealthPast,
+  type HealthPolicy,
+  usualHealth,
+} from './health'
 
 const now = '2026-03-02T06:10:00Z'
 const node = (name: string, since: string | null): NodeView =>
@@ -135,6 +141,31 @@ describe('health keeping', () => {
     const cause = { nodes: [{ cluster: 'cedar', node: 'a', since: '2026-03-02T05:50:00Z' }] }
     expect(decideHealth(fleet, () => bold, [], [cause]).acts).toEqual([])
     expect(decideHealth(fleet, () => bold, [], []).acts).toHaveLength(1)
+  })
+
+  it('goes by what the case of a node names: left to it, replaced at once, or restarted', () => {
+    const fleet = view([cluster([node('a', '2026-03-02T05:50:00Z'), node('b', null)])])
+    const named = (mend: DiagnosedNode['mend']): DiagnosedNode => ({
+      cluster: 'cedar',
+      node: 'a',
+      case: 'm-3',
+      cause: 'It says so.',
+      mend,
+    })
+    const decideWith = (mend: DiagnosedNode['mend'], policy: HealthPolicy = bold) =>
+      decideHealth(fleet, () => policy, [], [], [named(mend)])
+    expect(decideWith(null)).toMatchObject({
+      acts: [],
+      held: [{ node: 'a', code: 'held.case', params: { case: 'm-3' } }],
+      lookAgainAt: '2026-03-02T06:20:00.000Z',
+    })
+    expect(decideWith('machine.replace').acts).toMatchObject([
+      { kind: 'machine.replace', reason: expect.stringContaining('m-3: It says so.') },
+    ])
+    expect(decideWith('machine.replace', usualHealth).held).toMatchObject([
+      { code: 'held.guarded' },
+    ])
+    expect(decideWith('machine.restart').acts).toMatchObject([{ kind: 'machine.restart' }])
   })
 
   it('looks after what it has begun every minute', () => {

@@ -1,7 +1,8 @@
 /**
  * Health keeping: which unready nodes are restarted or replaced now, and when to look again.
  * A node that has been unready for `afterSeconds` is restarted; one that is unready again or still, that long after its
- * restart, is replaced; after that a person is asked. Never more than `mostShare` of a cluster's nodes at once, at least
+ * restart, is replaced; after that a person is asked. A node whose case names a cause that only another machine mends is
+ * replaced at once, and one whose cause lies elsewhere is left to its case. Never more than `mostShare` of a cluster's nodes at once, at least
  * one, and never more than `mostReplacedPerDay` machines replaced in a day. Nodes that are silent by one cause, machines
  * that their hall is starting anew, and nodes that a change works on, are left alone; a pool is never emptied, a guarded
  * cluster’s machines are replaced only where its policy says so, and no node is replaced twice in a day. O(nodes).
@@ -49,6 +50,17 @@ export interface HealthPast {
   /** ISO times; null while it is under way. */
   readonly startedAt: string
   readonly endedAt: string | null
+}
+
+/** A node whose open case names its cause. */
+export interface DiagnosedNode {
+  readonly cluster: string
+  readonly node: string
+  /** The case by its id, and the cause that explains most, as it is told. */
+  readonly case: string
+  readonly cause: string
+  /** What mends it; null where it lies outside the node. */
+  readonly mend: 'machine.restart' | 'machine.replace' | null
 }
 
 export interface HealthAct {
@@ -136,8 +148,13 @@ type NodeDecision =
   | { readonly kind: 'later'; readonly until: number }
   | { readonly kind: 'nothing' }
 
-/** What is done about one node that is not ready. */
-function decideNode(node: NodeView, since: string, ward: Ward): NodeDecision {
+/** What is done about one node that is not ready; `diagnosed` is what its case says of it. */
+function decideNode(
+  node: NodeView,
+  since: string,
+  ward: Ward,
+  diagnosed: DiagnosedNode | undefined,
+): NodeDecision {
   const { view, cluster, policy, past, replacedToday } = ward
   const now = Date.parse(view.now)
   const attempts = past.filter(
@@ -152,24 +169,40 @@ function decideNode(node: NodeView, since: string, ward: Ward): NodeDecision {
   const replacedBefore = replacedToday.some((candidate) => candidate.node === node.name)
   if (leftAlone(node, cluster, view)) return { kind: 'later', until: now + 60_000 }
   if (due > now && !replacedBefore) return { kind: 'later', until: due }
-  if (last || replacedBefore) {
+  if (diagnosed?.mend === null)
+    return {
+      kind: 'held',
+      why: said('held.case', { node: node.name, case: diagnosed.case, cause: diagnosed.cause }),
+      until: now + 600_000,
+    }
+  const isReplaced = last !== undefined || diagnosed?.mend === 'machine.replace'
+  if (isReplaced || replacedBefore) {
     const why = heldBack(node, cluster, policy, replacedToday)
     if (why) return { kind: 'held', why, until: now + 600_000 }
     if (ward.replaceable <= 0) return { kind: 'later', until: now + 600_000 }
   }
   if (ward.room <= 0) return { kind: 'later', until: now + 60_000 }
   ward.room--
-  if (last) ward.replaceable--
+  if (isReplaced) ward.replaceable--
   const unready = `${node.name} has not been ready for ${durationText(Math.round((now - Date.parse(since)) / 1000))}`
   return {
     kind: 'act',
     act: {
       cluster: cluster.name,
       node: node.name,
-      kind: last ? 'machine.replace' : 'machine.restart',
-      reason: last ? `${unready}, and its restart did not help` : unready,
+      kind: isReplaced ? 'machine.replace' : 'machine.restart',
+      reason: reasonOf(unready, last !== undefined, diagnosed),
     },
   }
+}
+
+function reasonOf(
+  unready: string,
+  isRestarted: boolean,
+  diagnosed: DiagnosedNode | undefined,
+): string {
+  if (isRestarted) return `${unready}, and its restart did not help`
+  return diagnosed ? `${unready}; ${diagnosed.case}: ${diagnosed.cause}` : unready
 }
 
 function wardOf(
@@ -196,12 +229,13 @@ function wardOf(
   }
 }
 
-/** `causes` are what explains several silent nodes at once: nothing is done to those. */
+/** `causes` are what explains several silent nodes at once: nothing is done to those. `diagnosed` are nodes with a case. */
 export function decideHealth(
   view: FleetView,
   policyOf: (cluster: string) => HealthPolicy,
   past: readonly HealthPast[],
   causes: readonly Pick<SharedCause, 'nodes'>[] = [],
+  diagnosed: readonly DiagnosedNode[] = [],
 ): HealthDecision {
   const now = Date.parse(view.now)
   const acts: HealthAct[] = []
@@ -209,6 +243,7 @@ export function decideHealth(
   const explained = new Set(
     causes.flatMap((cause) => cause.nodes.map(({ cluster, node }) => `${cluster}/${node}`)),
   )
+  const byNode = new Map(diagnosed.map((known) => [`${known.cluster}/${known.node}`, known]))
   let next: number | null = null
   const later = (at: number): void => {
     if (at > now && (next === null || at < next)) next = at
@@ -228,7 +263,7 @@ export function decideHealth(
         later(now + 60_000)
         continue
       }
-      const decision = decideNode(node, since, ward)
+      const decision = decideNode(node, since, ward, byNode.get(`${name}/${node.name}`))
       if (decision.kind === 'act') acts.push(decision.act)
       if (decision.kind === 'held') held.push({ cluster: name, node: node.name, ...decision.why })
       if (decision.kind === 'held' || decision.kind === 'later') later(decision.until)

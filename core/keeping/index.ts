@@ -16,7 +16,14 @@ export { poolRemove } from './pool-remove'
 export { clusterStop } from './rest'
 export { clusterStart } from './start'
 export { keptMonths, keptUntil } from './kept-until'
-export { decideHealth, leftAlone, type HealthPast, type HealthPolicy, usualHealth } from './health'
+export {
+  decideHealth,
+  type DiagnosedNode,
+  leftAlone,
+  type HealthPast,
+  type HealthPolicy,
+  usualHealth,
+} from './health'
 export { sharedCauses, silentNodes, type SharedCause } from './shared-cause'
 export { machineReplace, machineRestart, shownBy } from './machines'
 export { poolResize } from './resize'

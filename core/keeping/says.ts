@@ -38,11 +38,13 @@ export const said = sentences({
   'held.replaced': (p: { node: string }) =>
     `${p.node} was replaced within the last day and is not ready again: another machine would not help.`,
   'held.guarded': (p: { node: string; cluster: string }) =>
-    `The restart of ${p.node} did not help. ${p.cluster} is guarded, and its health keeping is not allowed to replace machines.`,
+    `${p.node} needs another machine. ${p.cluster} is guarded, and its health keeping is not allowed to replace machines.`,
+  'held.case': (p: { node: string; case: string; cause: string }) =>
+    `${p.node} is left as it is: ${p.case} names a cause that no start mends. ${p.cause}`,
   'held.last': (p: { node: string; pool: string }) =>
-    `The restart of ${p.node} did not help. No other node of ${p.pool} is ready: replacing it would empty the pool.`,
+    `${p.node} needs another machine. No other node of ${p.pool} is ready: replacing it would empty the pool.`,
   'held.day': (p: { node: string; count: number; cluster: string }) =>
-    `The restart of ${p.node} did not help. ${countText(p.count, 'machine')} of ${p.cluster} ${p.count === 1 ? 'was' : 'were'} replaced within a day: that is as many as are allowed.`,
+    `${p.node} needs another machine. ${countText(p.count, 'machine')} of ${p.cluster} ${p.count === 1 ? 'was' : 'were'} replaced within a day: that is as many as are allowed.`,
 
   // draining
   'held.no-room': (p: { pods: readonly string[]; reasons: string }) => {

@@ -3,8 +3,9 @@
  * name the next cause when the first has gone, and close when the symptom has, with what closed them.
  */
 import type { Observe, SliceName } from '~/core/contract'
-import { casesOf, dueAfterStart, type Log } from '~/core/diagnosis'
+import { casesOf, dueAfterStart, type Log, mendOf } from '~/core/diagnosis'
 import { type FleetView, nodesOf } from '~/core/fleet'
+import type { DiagnosedNode } from '~/core/keeping'
 import { record } from '~/core/objects'
 import { Refusal } from '../changes/errors'
 import type { Database } from '../records/database'
@@ -259,6 +260,19 @@ export class Cases implements Watcher {
     const open = await CaseRow.findAll({ where: { state: 'open' }, order })
     const closed = await CaseRow.findAll({ where: { state: 'closed' }, order, limit: mostClosed })
     return [...open, ...closed]
+  }
+
+  /** Nodes that an open case is about, with the cause that explains most. */
+  async nodes(): Promise<readonly DiagnosedNode[]> {
+    const rows = await CaseRow.findAll({ where: { state: 'open' } })
+    return rows.flatMap(({ number, troubles }) =>
+      troubles.flatMap(({ cluster, subject, diagnosis }): readonly DiagnosedNode[] => {
+        const [kind, node = ''] = subject.split('/')
+        const [cause] = diagnosis.causes
+        if (kind !== 'node' || !cause) return []
+        return [{ cluster, node, case: caseId(number), cause: cause.says, mend: mendOf(cause) }]
+      }),
+    )
   }
 
   async read(id: string): Promise<CaseRow> {

@@ -83,7 +83,7 @@ describe('a restart that does not help', () => {
     expect(
       (await gyrarch.journal({ kind: 'health.stuck', limit: 5 })).map((line) => line.says),
     ).toEqual([
-      'health keeping: The restart of cedar-general-5 did not help. cedar is guarded, and its health keeping is not allowed to replace machines. Somebody has to look.',
+      'health keeping: cedar-general-5 needs another machine. cedar is guarded, and its health keeping is not allowed to replace machines. Somebody has to look.',
     ])
   })
 })

@@ -5,6 +5,7 @@ import { Op } from 'sequelize'
 import { nodesOf, type FleetView } from '~/core/fleet'
 import {
   decideHealth,
+  type DiagnosedNode,
   type HealthPast,
   type HealthPolicy,
   leftAlone,
@@ -34,7 +35,11 @@ export class Health implements Watcher {
 
   private readonly looker: Looker
 
-  constructor(private readonly parts: LookerParts) {
+  constructor(
+    private readonly parts: LookerParts,
+    /** What open cases say of nodes. */
+    private readonly diagnosed: () => Promise<readonly DiagnosedNode[]>,
+  ) {
     this.looker = new Looker(() => this.once(), parts.onError, 'health')
   }
 
@@ -135,6 +140,7 @@ export class Health implements Watcher {
       (cluster) => policies.get(cluster) ?? usualHealth,
       past,
       causes,
+      await this.diagnosed(),
     )
     this.dueAt =
       decision.lookAgainAt === null
