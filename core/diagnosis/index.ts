@@ -12,12 +12,9 @@ export {
 } from './diagnose'
 export { Evidence, type Fact, type Log, type Ref } from './facts'
 export { withHost } from './fleet/hosts'
-export {
-  answerTroubles,
-  diskTroubles,
-  expectationTroubles,
-  type FleetCause,
-  fleetCauses,
-} from './fleet/troubles'
+export { answerTroubles, diskTroubles, expectationTroubles } from './fleet/troubles'
+export { slowTroubles, type TimedStep } from './fleet/slow'
+export { spotTroubles } from './fleet/spot'
+export { type FleetCause, fleetCauses } from './fleet/told'
 export { type DrillFacts, drillScore } from './score'
 export { meaningOf } from './says'

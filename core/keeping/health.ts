@@ -243,7 +243,7 @@ export function decideHealth(
   const explained = new Set(
     causes.flatMap((cause) => cause.nodes.map(({ cluster, node }) => `${cluster}/${node}`)),
   )
-  const byNode = new Map(diagnosed.map((known) => [`${known.cluster}/${known.node}`, known]))
+  const byNode = new Map(diagnosed.map((entry) => [`${entry.cluster}/${entry.node}`, entry]))
   let next: number | null = null
   const later = (at: number): void => {
     if (at > now && (next === null || at < next)) next = at

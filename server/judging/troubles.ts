@@ -16,6 +16,7 @@ import {
   expectationTroubles,
   type Log,
   lookAgain,
+  spotTroubles,
   type Trouble,
   withHost,
   troublesOf,
@@ -83,7 +84,11 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
   const troubles = troublesOf(evidence, cluster).filter(
     (trouble) => !waitsForGrowth(evidence, shown, trouble),
   )
-  const ofFleet = [...diskTroubles(shown), ...answerTroubles(cluster, asked.traffic)]
+  const ofFleet = [
+    ...diskTroubles(shown),
+    ...answerTroubles(cluster, asked.traffic),
+    ...spotTroubles(shown, asked.events),
+  ]
   const withRemedies = troubles.map((trouble): KnownTrouble => {
     const [first] = trouble.diagnosis.causes
     if (!first) return { ...trouble, remedies: [] }

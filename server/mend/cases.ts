@@ -22,6 +22,7 @@ import { eventObjects, logsOf } from './gathered'
 import { probed, readLog } from './probing'
 import { isRun, RunTroubles } from './run-troubles'
 import { said } from './says'
+import { slowSites } from './slow-sites'
 
 export interface CaseParts extends LookerParts {
   readonly hub: Hub
@@ -169,7 +170,12 @@ export class Cases implements Watcher {
     const open = await this.records.open()
     const { fleet, judges } = this.parts
     const expected = await judges.brokenExpectations(await fleet.withExpected(await fleet.view()))
-    this.ofFleet = [...(await this.runs.now(open)), ...expected, ...(await this.findings.now(open))]
+    this.ofFleet = [
+      ...(await this.runs.now(open)),
+      ...expected,
+      ...(await this.findings.now(open)),
+      ...(await slowSites(this.parts.clock.now)),
+    ]
     // Nobody tells of drafts that are changed.
     if (this.ofFleet.some(({ subject }) => isFinding(subject)))
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + draftsMs)

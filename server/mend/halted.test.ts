@@ -37,6 +37,46 @@ async function haltedBy(kind: string, intent: unknown, fault: string, about: str
   return id
 }
 
+describe('what runs alone show', () => {
+  it('is a site at which everything takes half as long again: a case of the site, once enough was seen', async () => {
+    const { changes, cases } = opened.gyrarch
+    const { id, findings } = await changes.draft('cluster.raise', {
+      ...fernlet,
+      pools: [{ name: 'general', size: 'reed-2-8', count: 8 }],
+    })
+    expect(findings.filter(({ level }) => level === 'stop')).toEqual([])
+    await put('site-slow', 'site/tarn-north')
+    await changes.run(id, { accept: findings.map(({ key }) => key) })
+    expect((await runOut(opened.gyrarch, id)).state).toBe('done')
+    await minutes(3)
+    const rows = (await cases.list()).filter(({ cluster }) => cluster === 'tarn-north')
+    expect(rows.map(({ state, cause, about }) => [state, cause, about])).toEqual([
+      ['open', 'site-slow', 'site/tarn-north'],
+    ])
+  })
+
+  it('is a spot machine that was taken back, until there is one in its place', async () => {
+    const { changes } = opened.gyrarch
+    const grow = async (kind: string, intent: unknown) => {
+      const { id, findings } = await changes.draft(kind, intent)
+      await changes.run(id, { accept: findings.map(({ key }) => key) })
+      expect((await runOut(opened.gyrarch, id)).state).toBe('done')
+    }
+    const pool = { cluster: 'dill', pool: 'brief' }
+    await grow('pool.add', { ...pool, size: 'reed-2-8', count: 2, lifetime: 'spot' })
+    const { sites } = await opened.gyrarch.fleet.view()
+    const spot = sites
+      .flatMap(({ machines }) => machines)
+      .find(({ lifetime, cluster }) => lifetime === 'spot' && cluster === 'dill')
+    await put('spot-taken', `machine/tarn-north/${spot?.name ?? ''}`)
+    await minutes(6)
+    expect(await caseAbout('pool/brief')).toMatchObject({ state: 'open', cause: 'spot-taken' })
+    await grow('pool.resize', { ...pool, count: 2 })
+    await minutes(3)
+    expect(await caseAbout('pool/brief')).toMatchObject({ state: 'closed' })
+  })
+})
+
 describe('a run that has halted', () => {
   it.each([
     ['cluster.raise', fernlet, 'machine-unavailable', 'site/tarn-north', 'unavailable'],
@@ -46,6 +86,13 @@ describe('a run that has halted', () => {
       'member-silent',
       'cluster/alder',
       'member-not-back',
+    ],
+    [
+      'cluster.upgrade',
+      { cluster: 'alder', to: '1.34.1' },
+      'add-on-crashes',
+      'addon/alder/trellis',
+      'add-on-crash',
     ],
   ])('%s is a case, of what failed first', async (kind, intent, fault, about, cause) => {
     const id = await haltedBy(kind, intent, fault, about)

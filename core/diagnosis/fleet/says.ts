@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../contract/said'
-import { countText } from '../../units'
+import { countText, durationText, listText } from '../../units'
 
 /** What the causes mean that are none of a cluster’s API objects. */
 export const fleetMeanings = {
@@ -11,6 +11,8 @@ export const fleetMeanings = {
   'answers-fail': 'it is reached, and its answers are errors',
   'walk-stopped': 'what is to arrive is stopped on its way',
   'walk-open': 'what is to be stopped arrives',
+  'spot-taken': 'a cloud took a spot machine back',
+  'site-slow': 'everything at a site takes longer than it usually does',
 } as const
 
 const rate = (perSecond: number): string =>
@@ -61,4 +63,16 @@ export const said = sentences({
     `${p.host} of ${p.site} is dead, with everything that ran on it`,
   'fleet.expected': (p: { name: string; wanted: boolean }) =>
     `“${p.name}” ${p.wanted ? 'does not arrive' : 'arrives'}`,
+  'fleet.spot': (p: { nodes: readonly string[] }) =>
+    `${listText(p.nodes, 4)} ${p.nodes.length === 1 ? 'was a spot machine that its cloud' : 'were spot machines that their cloud'} took back`,
+  'fleet.spot-symptom': (p: { pool: string; nodes: number }) =>
+    `${p.pool} has ${countText(p.nodes, 'node')}, and no machine in place of what was taken`,
+  'fleet.spot-pool': (p: { nodes: number }) => `left with ${countText(p.nodes, 'node')}`,
+  'fleet.slow': (p: { site: string; times: number }) =>
+    `work at ${p.site} takes ${p.times.toFixed(1)} times as long as was likely`,
+  'fleet.slow-symptom': (p: { site: string; runs: readonly string[] }) =>
+    `${listText(p.runs, 4)} at ${p.site} ${p.runs.length === 1 ? 'is' : 'are'} late`,
+  'fleet.late': () => 'takes longer than its plan says',
+  'fleet.slow-step': (p: { verb: string; seconds: number; likely: number }) =>
+    `${p.verb} took ${durationText(p.seconds)}, ${durationText(p.likely)} was likely`,
 })

@@ -5,58 +5,14 @@
 import type { ClusterView, ExpectationView, TrafficView } from '../../fleet'
 import { clustersOf, type Expected } from '../../wire'
 import { type Trouble, walkKey } from '../cases'
-import type { Link } from '../causes'
 import type { Fact, Ref } from '../facts'
 import { said } from './says'
+import { type FleetCause, troubleOf } from './told'
 
-/** Causes that are none of a cluster’s API objects. */
-export const fleetCauses = [
-  'host-dead',
-  'disk-lost',
-  'disk-out-of-room',
-  'disk-slow',
-  'answers-fail',
-  'walk-stopped',
-  'walk-open',
-] as const
-export type FleetCause = (typeof fleetCauses)[number]
 type DiskCause = Extract<FleetCause, `disk-${string}`>
 
 /** A copy whose disk takes so many times as long as others is told of. */
 const slowFrom = 4
-
-interface Told {
-  readonly cluster: string
-  readonly subject: Ref
-  readonly key: string
-  readonly since: string | null
-  readonly symptom: string
-  readonly cause: FleetCause
-  readonly says: string
-  readonly chain: readonly Link[]
-  readonly because: readonly Fact[]
-}
-
-/** A trouble with one cause, which explains it whole. */
-const troubleOf = ({
-  cluster,
-  subject,
-  key,
-  since,
-  symptom,
-  ...cause
-}: Told): Trouble<FleetCause> => ({
-  cluster,
-  subject,
-  key,
-  since,
-  diagnosis: {
-    symptom,
-    causes: [{ ...cause, about: cause.chain[0]?.about ?? subject, share: 1, remedies: [] }],
-    ruledOut: [],
-    next: null,
-  },
-})
 
 type Storage = NonNullable<ClusterView['storage']>
 
