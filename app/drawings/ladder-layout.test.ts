@@ -33,6 +33,16 @@ it('has the pool end where the control plane ends, by one turnover after its las
   expect(turnover?.x).toBeGreaterThan(Math.max(...climbs))
 })
 
+it('is reached up to within the step that is under way, and not at all before it runs', () => {
+  const layout = (progress: readonly number[] | null) => ladderLayout({ ...asked, progress }, 800)
+  const { endX } = layout(null).controlPlane
+  const slot = (endX - left) / asked.steps.length
+  expect(layout(null).doneX).toBe(null)
+  expect(layout([0, 0, 0, 0]).doneX).toBe(left)
+  expect(layout([1, 1, 0.5, 0]).doneX).toBeCloseTo(left + 2.5 * slot)
+  expect(layout([1, 1, 1, 1]).doneX).toBe(endX)
+})
+
 it('draws every version of an add-on once, side by side', () => {
   const [trellis] = ladderLayout(asked, 800).addOns
   expect(trellis?.parts.map(({ version }) => version)).toEqual(['1.0.0', '1.1.0'])

@@ -7,6 +7,8 @@ export interface LadderAsked {
   readonly steps: readonly UpgradeStep[]
   readonly pools: readonly { readonly name: string; readonly version: string }[]
   readonly addOns: readonly { readonly name: string; readonly version: string }[]
+  /** The part of each step that is done, 0 to 1, while it runs; null before. */
+  readonly progress?: readonly number[] | null
 }
 
 export interface LadderLine {
@@ -20,6 +22,8 @@ export interface LadderLine {
 
 export interface LadderLayout {
   readonly height: number
+  /** Up to where it has been climbed; null where nothing runs. */
+  readonly doneX: number | null
   readonly minors: readonly { readonly minor: string; readonly y: number }[]
   /** Where agents may be: an SVG path. */
   readonly band: string
@@ -59,6 +63,12 @@ function stairs(points: readonly (readonly [x: number, y: number])[], endX: numb
   return `M${first[0]} ${first[1]}${rest.map(([x, y]) => `H${x}V${y}`).join('')}H${endX}`
 }
 
+/** How many steps are done: they follow each other, so that what is under way is the first that is not. */
+function reachedBy(progress: readonly number[]): number {
+  const current = progress.findIndex((part) => part < 1)
+  return current < 0 ? progress.length : current + (progress[current] ?? 0)
+}
+
 export function ladderLayout(asked: LadderAsked, width: number): LadderLayout {
   const { from, steps, pools, addOns } = asked
   const major = from.split('.')[0] ?? '1'
@@ -95,6 +105,7 @@ export function ladderLayout(asked: LadderAsked, width: number): LadderLayout {
   const base = top + (highest - lowest + 1) * minorHeight + 12
   return {
     height: base + addOns.length * addOnHeight + 4,
+    doneX: asked.progress ? left + slot * reachedBy(asked.progress) : null,
     minors: Array.from({ length: highest - lowest + 1 }, (_, index) => ({
       minor: `${major}.${highest - index}`,
       y: yOf(highest - index),

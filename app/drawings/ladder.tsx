@@ -1,12 +1,35 @@
 /** An upgrade as a ladder: the control plane climbs minor by minor, pools are turned over before they lag too far, add-ons go along. */
+import { useId } from 'react'
 import { countText } from '~/core/units'
-import { type LadderAsked, ladderLayout, left } from './ladder-layout'
+import { type LadderAsked, type LadderLayout, ladderLayout, left } from './ladder-layout'
 import { useWidth } from './use-width'
 import './ladder.css'
 
+/** The lines of the control plane and the pools. */
+function Climb({ layout }: { readonly layout: LadderLayout }) {
+  return (
+    <>
+      {layout.pools.map((pool, index) => (
+        <g key={pool.name} className={`pool pool-${index % 3}`}>
+          <path d={pool.path} />
+          {pool.turnovers.map(({ x, y, says }) => (
+            <circle key={says} cx={x} cy={y} r={4.5}>
+              <title>{`${pool.name} made anew with ${says}`}</title>
+            </circle>
+          ))}
+        </g>
+      ))}
+      <path className="control-plane" d={layout.controlPlane.path} />
+    </>
+  )
+}
+
 export function Ladder({ asked }: { readonly asked: LadderAsked }) {
   const [ref, width] = useWidth()
+  const clip = useId()
   const layout = ladderLayout(asked, width)
+  const done = asked.progress?.filter((part) => part >= 1).length
+  const reached = done === undefined ? '' : `; ${done} of ${asked.steps.length} done`
   const count = (kind: string): number => asked.steps.filter((step) => step.kind === kind).length
   return (
     <div ref={ref} className="ladder">
@@ -14,7 +37,7 @@ export function Ladder({ asked }: { readonly asked: LadderAsked }) {
         width={width}
         height={layout.height}
         role="img"
-        aria-label={`From ${asked.from}: ${countText(count('control-plane'), 'step')} of the control plane, ${countText(count('turnover'), 'turnover')}, ${countText(count('add-on'), 'step')} of add-ons`}
+        aria-label={`From ${asked.from}: ${countText(count('control-plane'), 'step')} of the control plane, ${countText(count('turnover'), 'turnover')}, ${countText(count('add-on'), 'step')} of add-ons${reached}`}
       >
         <path className="band" d={layout.band} />
         {layout.minors.map(({ minor, y }) => (
@@ -25,17 +48,28 @@ export function Ladder({ asked }: { readonly asked: LadderAsked }) {
             </text>
           </g>
         ))}
-        {layout.pools.map((pool, index) => (
-          <g key={pool.name} className={`pool pool-${index % 3}`}>
-            <path d={pool.path} />
-            {pool.turnovers.map(({ x, y, says }) => (
-              <circle key={says} cx={x} cy={y} r={4.5}>
-                <title>{`${pool.name} made anew with ${says}`}</title>
-              </circle>
-            ))}
-          </g>
-        ))}
-        <path className="control-plane" d={layout.controlPlane.path} />
+        {layout.doneX === null ? (
+          <Climb layout={layout} />
+        ) : (
+          <>
+            <clipPath id={clip}>
+              <rect x={0} y={0} width={layout.doneX} height={layout.height} />
+            </clipPath>
+            <g className="ahead" aria-hidden>
+              <Climb layout={layout} />
+            </g>
+            <g clipPath={`url(#${clip})`}>
+              <Climb layout={layout} />
+            </g>
+            <line
+              className="reached"
+              x1={layout.doneX}
+              x2={layout.doneX}
+              y1={0}
+              y2={layout.height}
+            />
+          </>
+        )}
         {layout.addOns.map(({ name, y, parts }) => (
           <g key={name} className="add-on">
             <text x={left - 10} y={y + 14} textAnchor="end">
@@ -62,6 +96,7 @@ export function Ladder({ asked }: { readonly asked: LadderAsked }) {
           </span>
         ))}
         <span className="band">where nodes may lag</span>
+        {layout.doneX === null ? null : <span className="reached">reached so far</span>}
       </p>
     </div>
   )

@@ -1,5 +1,6 @@
 /** Entry of the thread that judges: it keeps the slices it was sent, and answers one task after another. */
 import { parentPort } from 'node:worker_threads'
+import { givingBack } from '../give-back'
 import { type Frame, viewOf } from './slices'
 import { answerTask, type Task } from './tasks'
 
@@ -12,6 +13,7 @@ export type FromJudge =
   | { readonly id: number; readonly error: string }
 
 const slices = new Map<string, unknown>()
+const giveBack = givingBack()
 
 parentPort?.on('message', (message: ToJudge) => {
   if (message.what === 'slice') {
@@ -30,4 +32,5 @@ parentPort?.on('message', (message: ToJudge) => {
     }
   }
   parentPort?.postMessage(told)
+  giveBack()
 })

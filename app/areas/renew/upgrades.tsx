@@ -1,10 +1,17 @@
 /** The way of a cluster from its release to another: the ladder of its steps, what stands against it, and the draft. */
 import { useNavigate, useSearchParams } from 'react-router'
 import { findRelease, newestFirst } from '~/core/releases'
-import { orderedUpgrade, releaseOfPool, turnedPools, usualWay } from '~/core/releases/changes'
+import {
+  orderedUpgrade,
+  releaseOfPool,
+  turnedPools,
+  upgradeProgress,
+  usualWay,
+} from '~/core/releases/changes'
 import { nodesOf, type NodeView } from '~/core/fleet'
 import { compareReleases, countText, durationText, listText, minorLine } from '~/core/units'
-import { ChangeRow } from '~/server/records/models'
+import type { Gyrarch } from '~/server/gyrarch'
+import { ChangeRow, StepRow } from '~/server/records/models'
 import { changeId } from '~/server/runner/journal'
 import { gyrarchContext } from '../../context'
 import { Ladder } from '../../drawings/ladder'
@@ -95,6 +102,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       addOns: cluster.addOns ?? [],
       path: ordered?.upgrade.path ?? null,
       steps: ordered?.upgrade.steps ?? [],
+      climbed:
+        run && to?.version === findRelease(view.catalogue, runsTo)?.version
+          ? await climbedBy(gyrarch, run)
+          : null,
       problems: ordered?.upgrade.problems ?? [],
     },
   }
@@ -115,6 +126,35 @@ async function upgradeRun(cluster: string): Promise<ChangeRow | null> {
     where: { kind: 'cluster.upgrade', state: ['running', 'halted', 'undoing', 'waiting'] },
   })
   return rows.find(({ intent }) => (intent as { cluster?: unknown }).cluster === cluster) ?? null
+}
+
+/** The ladder of a run: as its cluster was when it began, with how far it has got. Null where that is not known. */
+async function climbedBy(gyrarch: Gyrarch, run: ChangeRow) {
+  const { cluster: name, to } = run.intent as { readonly cluster: string; readonly to: string }
+  if (run.startedAt === null) return null
+  const then = await gyrarch
+    .fleetAt(run.startedAt)
+    .then((fleet) => fleet.view())
+    .catch(() => null)
+  if (!then) return null
+  const published = await gyrarch.registries.published()
+  const ordered = orderedUpgrade({ cluster: name, to }, { ...then, published })
+  if (!ordered) return null
+  const { cluster, upgrade } = ordered
+  const rows = await StepRow.findAll({
+    where: { change: run.number },
+    attributes: ['id', 'state'],
+  })
+  return {
+    from: cluster.release,
+    steps: upgrade.steps,
+    pools: turnedPools(cluster).map((pool) => ({
+      name: pool.name,
+      version: releaseOfPool(pool, cluster),
+    })),
+    addOns: cluster.addOns ?? [],
+    progress: upgradeProgress(upgrade.steps, rows),
+  }
 }
 
 type ClusterData = NonNullable<Route.ComponentProps['loaderData']['cluster']>
@@ -289,7 +329,7 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
       beside={
         cluster?.to ? (
           <span className="soft mono">
-            {cluster.release} → {cluster.to}
+            {cluster.climbed?.from ?? cluster.release} → {cluster.to}
           </span>
         ) : null
       }
@@ -320,16 +360,19 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
                 unfolds
               />
             </div>
+            {cluster.climbed ? <Ladder asked={cluster.climbed} /> : null}
             {cluster.steps.length > 0 ? (
               <>
-                <Ladder
-                  asked={{
-                    from: cluster.release,
-                    steps: cluster.steps,
-                    pools: cluster.pools,
-                    addOns: cluster.addOns,
-                  }}
-                />
+                {cluster.climbed ? null : (
+                  <Ladder
+                    asked={{
+                      from: cluster.release,
+                      steps: cluster.steps,
+                      pools: cluster.pools,
+                      addOns: cluster.addOns,
+                    }}
+                  />
+                )}
                 <Steps cluster={cluster} />
               </>
             ) : null}

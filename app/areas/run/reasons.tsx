@@ -172,6 +172,10 @@ export function RunReason({
   readonly then: Then | null
 }) {
   if (record.state === 'draft') return null
+  const upgraded =
+    record.kind === 'cluster.upgrade'
+      ? (record.intent as { readonly cluster?: string }).cluster
+      : undefined
   return (
     <>
       <div>
@@ -223,6 +227,13 @@ export function RunReason({
               </a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
             </>
           ) : null}
+        </p>
+      ) : null}
+      {upgraded !== undefined ? (
+        <p className="soft">
+          <To path="/renew/upgrades" query={{ cluster: upgraded }}>
+            Its ladder, and the age of each node
+          </To>
         </p>
       ) : null}
       {record.state === 'done' && cluster !== null && record.kind === 'cluster.raise' ? (

@@ -10,3 +10,4 @@ export {
 } from './fleet'
 export { type PoolWay, usualWay } from './ways'
 export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from './lanes'
+export { upgradeProgress } from './progress'

@@ -1,8 +1,10 @@
 /** Entry of the simulator’s own worker thread: one question in, one answer out. */
 import { parentPort } from 'node:worker_threads'
+import { givingBack } from '~/server/give-back'
 import { Engine, type Question } from './engine'
 
 const engine = new Engine()
+const giveBack = givingBack()
 
 parentPort?.on('message', ({ id, question }: { id: number; question: Question }) => {
   try {
@@ -13,4 +15,5 @@ parentPort?.on('message', ({ id, question }: { id: number; question: Question })
       error: error instanceof Error ? (error.stack ?? error.message) : String(error),
     })
   }
+  giveBack()
 })
