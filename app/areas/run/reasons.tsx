@@ -160,6 +160,55 @@ function Miss({ record }: { readonly record: ChangeRecord }) {
   )
 }
 
+/** Where whoever watches a run goes next: what it made, or what it is making. */
+function Onward({
+  record,
+  cluster,
+}: {
+  readonly record: ChangeRecord
+  readonly cluster: string | null
+}) {
+  const upgraded =
+    record.kind === 'cluster.upgrade'
+      ? (record.intent as { readonly cluster?: string }).cluster
+      : undefined
+  return (
+    <>
+      {record.kind === 'cluster.raise' ? (
+        <p className="soft">
+          <To path={`/changes/${record.id}/boot`}>Boot data</To> ·{' '}
+          <a href={`/api/v1/changes/${record.id}/draft.yaml`}>draft as YAML</a>
+          {record.state === 'done' ? (
+            <>
+              {' '}
+              · inventory as <a href={`/api/v1/changes/${record.id}/inventory?format=csv`}>
+                CSV
+              </a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
+            </>
+          ) : null}
+        </p>
+      ) : null}
+      {upgraded !== undefined ? (
+        <p className="soft">
+          <To path="/renew/upgrades" query={{ cluster: upgraded }}>
+            Its ladder, and the age of each node
+          </To>
+        </p>
+      ) : null}
+      {record.state === 'done' && cluster !== null && record.kind === 'cluster.raise' ? (
+        <div className="acts">
+          <Button variant="contained" component={To} path={`/clusters/${cluster}`}>
+            Open {cluster}
+          </Button>
+          <Button variant="outlined" href={`/api/v1/clusters/${cluster}/access`}>
+            Access file
+          </Button>
+        </div>
+      ) : null}
+    </>
+  )
+}
+
 export function RunReason({
   record,
   cluster,
@@ -172,10 +221,6 @@ export function RunReason({
   readonly then: Then | null
 }) {
   if (record.state === 'draft') return null
-  const upgraded =
-    record.kind === 'cluster.upgrade'
-      ? (record.intent as { readonly cluster?: string }).cluster
-      : undefined
   return (
     <>
       <div>
@@ -215,37 +260,7 @@ export function RunReason({
         </div>
       ) : null}
       {then !== null && record.state === 'done' ? <GoOn then={then} /> : null}
-      {record.kind === 'cluster.raise' ? (
-        <p className="soft">
-          <To path={`/changes/${record.id}/boot`}>Boot data</To> ·{' '}
-          <a href={`/api/v1/changes/${record.id}/draft.yaml`}>draft as YAML</a>
-          {record.state === 'done' ? (
-            <>
-              {' '}
-              · inventory as <a href={`/api/v1/changes/${record.id}/inventory?format=csv`}>
-                CSV
-              </a>, <a href={`/api/v1/changes/${record.id}/inventory`}>JSON</a>
-            </>
-          ) : null}
-        </p>
-      ) : null}
-      {upgraded !== undefined ? (
-        <p className="soft">
-          <To path="/renew/upgrades" query={{ cluster: upgraded }}>
-            Its ladder, and the age of each node
-          </To>
-        </p>
-      ) : null}
-      {record.state === 'done' && cluster !== null && record.kind === 'cluster.raise' ? (
-        <div className="acts">
-          <Button variant="contained" component={To} path={`/clusters/${cluster}`}>
-            Open {cluster}
-          </Button>
-          <Button variant="outlined" href={`/api/v1/clusters/${cluster}/access`}>
-            Access file
-          </Button>
-        </div>
-      ) : null}
+      <Onward record={record} cluster={cluster} />
       <PlanSummary plan={record.plan} />
     </>
   )

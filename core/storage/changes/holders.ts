@@ -2,7 +2,7 @@
 import type { Estimate, Step, StepId } from '../../changes'
 import { command, type Manifest, type StorageReport } from '../../contract'
 import { type FleetView, listedObjects, rightsIn, whoseIs, whoseText } from '../../fleet'
-import { type ApiObject, controllerOf, isOfKind, list, record, text } from '../../objects'
+import { type ApiObject, controllerOf, isOfKind, list, record } from '../../objects'
 import { objectKey, rolloutStep } from '../../manifests'
 import { step } from '../../provisioning/steps'
 import { compareText, countText } from '../../units'
