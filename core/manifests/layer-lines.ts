@@ -1,6 +1,15 @@
 /** A rendered object as text, each line with the layer it came from. */
 import { isMap, isNode, isScalar, isSeq, LineCounter } from 'yaml'
-import { apiDocument, escapePath, writeYaml } from '../objects'
+import {
+  apiDocument,
+  asText,
+  escapePath,
+  isRecord,
+  itemPart,
+  keyOf,
+  pathSteps,
+  writeYaml,
+} from '../objects'
 import type { RenderedObject } from './layers'
 import { objectText } from './parse'
 
@@ -12,14 +21,22 @@ export interface LayerLine {
 
 const sameValue = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
 
-/** The field that tells the items of a list apart in the paths of `from`, or null for a list that is one value. */
-function keyIn(from: RenderedObject['from'], path: string): string | null {
+/** The fields that tell the items of a list apart in the paths of `from`; none for a list that is one value. */
+function keysIn(from: RenderedObject['from'], path: string): readonly string[] {
   const prefix = `${path}/[`
   const sample = [...from.keys()].find((candidate) => candidate.startsWith(prefix))
-  return sample === undefined
-    ? null
-    : (/^\[(\w+)=/.exec(sample.slice(path.length + 1))?.[1] ?? null)
+  const [step] = pathSteps(sample?.slice(path.length) ?? '')
+  return step?.item?.map(([key]) => key) ?? []
 }
+
+/** An item of a list as a part of a path, by those of its fields. */
+const partOf = (item: unknown, keys: readonly string[]): string =>
+  itemPart(
+    keys.map((key): readonly [string, string] => {
+      if (key === '') return [key, asText(item)]
+      return [key, (isRecord(item) ? keyOf(item, key) : null) ?? '']
+    }),
+  )
 
 /** A rendered object as lines of YAML, each with its layer. What is written reads back as the object. */
 export function layerLines({ object, from }: RenderedObject): readonly LayerLine[] {
@@ -50,11 +67,11 @@ export function layerLines({ object, from }: RenderedObject): readonly LayerLine
         visitNode(value, `${path}/${escapePath(name)}`, keyBegin)
       }
     else if (isSeq(node)) {
-      const field = keyIn(from, path)
+      const keys = keysIn(from, path)
       for (const item of node.items) {
-        const key: unknown = isMap(item) && field !== null ? item.get(field) : undefined
+        const value: unknown = isNode(item) ? item.toJS(document) : null
         const itemBegin = isNode(item) && item.range ? item.range[0] : begin
-        visitNode(item, `${path}/[${field ?? ''}=${escapePath(String(key))}]`, itemBegin)
+        visitNode(item, `${path}/${partOf(value, keys)}`, itemBegin)
       }
     }
   }

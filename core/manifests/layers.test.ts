@@ -246,3 +246,90 @@ describe('patches in an environment', () => {
     })
   })
 })
+
+describe('parts of lists', () => {
+  const layered = readLayers(
+    writeYaml({
+      layers: 1,
+      base: [
+        {
+          apiVersion: 'v1',
+          kind: 'Service',
+          metadata: { name: 'names', finalizers: ['keep.fernhollow.example/a'] },
+          spec: {
+            ports: [
+              { name: 'names', port: 53, protocol: 'UDP' },
+              { name: 'secure', port: 443 },
+            ],
+          },
+        },
+        {
+          apiVersion: 'apps/v1',
+          kind: 'Deployment',
+          metadata: { name: 'desk' },
+          spec: {
+            template: {
+              spec: {
+                containers: [{ name: 'desk', image: 'desk:1' }],
+                topologySpreadConstraints: [
+                  { topologyKey: 'zone', whenUnsatisfiable: 'DoNotSchedule', maxSkew: 1 },
+                ],
+              },
+            },
+          },
+        },
+      ],
+      environments: {
+        dill: {
+          merge: [
+            {
+              kind: 'Service',
+              metadata: { name: 'names' },
+              spec: { ports: [{ port: 443, targetPort: 9443 }] },
+            },
+            {
+              kind: 'Deployment',
+              metadata: { name: 'desk' },
+              spec: {
+                template: {
+                  spec: { topologySpreadConstraints: [{ topologyKey: 'zone', maxSkew: 2 }] },
+                },
+              },
+            },
+          ],
+        },
+      },
+    }),
+  )
+  if (!layered.ok) throw new Error(layered.says)
+  const rendered = renderLayers(layered.file, 'dill')
+  if (!rendered.ok) throw new Error(rendered.says)
+  const [service, deployment] = rendered.objects
+
+  it('are merged by one key, and need say no other', () => {
+    expect(service?.object['spec']).toEqual({
+      ports: [
+        { name: 'names', port: 53, protocol: 'UDP' },
+        { name: 'secure', port: 443, targetPort: 9443 },
+      ],
+    })
+    expect(deployment?.object['spec']).toMatchObject({
+      template: {
+        spec: {
+          topologySpreadConstraints: [
+            { topologyKey: 'zone', whenUnsatisfiable: 'DoNotSchedule', maxSkew: 2 },
+          ],
+        },
+      },
+    })
+  })
+
+  it('have each line told with its layer, ports and finalizers too', () => {
+    if (!service) throw new Error('no service')
+    const lines = layerLines(service).map(({ text, from }) => [text.trim(), from])
+    expect(lines).toContainEqual(['targetPort: 9443', 'dill'])
+    expect(lines).toContainEqual(['protocol: UDP', 'base'])
+    expect(lines).toContainEqual(['- keep.fernhollow.example/a', 'base'])
+    expect(lines).toContainEqual(['- name: secure', 'base'])
+  })
+})

@@ -140,7 +140,7 @@ function mergePatch(value: unknown, patch: unknown): unknown {
 
 /** Merges by list keys: fields of the part replace, null removes, all else stays. */
 function strategic<T extends WrittenObject>(object: T, part: unknown): T {
-  const fields = [...fieldsOf(part)]
+  const fields = [...fieldsOf(part, 'merge')]
   const gone = fields.filter(([, value]) => value === null).map(([path]) => path)
   return withFields(
     object,

@@ -18,27 +18,35 @@ import { listKeys, usualKeys } from './list-keys'
 export type Fields = ReadonlyMap<string, unknown>
 type Json = Record<string, unknown>
 
+/** What tells items apart: all their keys where fields are owned, one of them where a part is merged into a whole. */
+type KeyUse = 'apply' | 'merge'
+
+/** The fields that tell the items of a list apart; none for a set of plain values, null for a list that is one value. */
+function keysFor(holder: string, field: string, use: KeyUse): readonly string[] | null {
+  const keys = listKeys(holder, field)
+  if (keys === null || use === 'apply' || keys.apply.length === 0) return keys?.apply ?? null
+  return keys.merge === null ? null : [keys.merge]
+}
+
 /** The keys of each item of a list, or null for a list that is one value: items alike, or without their keys. */
 function itemKeys(
-  holder: string,
-  field: string,
+  keys: readonly string[] | null,
   items: readonly unknown[],
 ): readonly ItemKeys[] | null {
-  const keys = listKeys(holder, field)
   if (keys === null || items.length === 0) return null
   const named: ItemKeys[] = []
   for (const item of items) {
-    if (keys.apply.length === 0) {
+    if (keys.length === 0) {
       if (typeof item !== 'string') return null
       named.push([['', item]])
       continue
     }
     if (!isRecord(item)) return null
-    const own = keys.apply.flatMap((key): ItemKeys => {
+    const own = keys.flatMap((key): ItemKeys => {
       const value = keyOf(item, key)
       return value === null ? [] : [[key, value]]
     })
-    if (own.length < keys.apply.length) return null
+    if (own.length < keys.length) return null
     named.push(own)
   }
   return new Set(named.map(itemPart)).size === items.length ? named : null
@@ -52,8 +60,11 @@ const isOpen = (object: Json): boolean => {
   return !group.includes('.') || group.endsWith('.k8s.io')
 }
 
-/** Every value of an object by its path, in the order of the object. Empty maps and lists are values. */
-export function fieldsOf(object: unknown): Fields {
+/**
+ * Every value of an object by its path, in the order of the object. Empty maps and lists are values. With `merge` items
+ * are told apart as strategic merges do: parts need not say more than that one key.
+ */
+export function fieldsOf(object: unknown, use: KeyUse = 'apply'): Fields {
   const results = new Map<string, unknown>()
   const hasKeys = !isRecord(object) || isOpen(object)
   const walk = (value: unknown, path: string, holder: string, field: string): void => {
@@ -63,7 +74,8 @@ export function fieldsOf(object: unknown): Fields {
       for (const [name, inner] of entries) walk(inner, `${path}/${escapePath(name)}`, field, name)
       return
     }
-    const named = Array.isArray(value) && hasKeys ? itemKeys(holder, field, value) : null
+    const named =
+      Array.isArray(value) && hasKeys ? itemKeys(keysFor(holder, field, use), value) : null
     if (Array.isArray(value) && named !== null) {
       for (const [at, item] of value.entries())
         walk(item, `${path}/${itemPart(named[at] ?? [])}`, '', field)

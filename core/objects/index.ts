@@ -15,7 +15,7 @@ export {
   withFields,
   type Fields,
 } from './fields'
-export { causeField, escapePath, fieldText } from './field-paths'
+export { causeField, escapePath, fieldText, itemPart, keyOf, pathSteps } from './field-paths'
 export { type ListKeys, listKeys } from './list-keys'
 export { applyJsonPatch, type JsonPatched } from './json-patch'
 export { asText, isRecord, type Json, list, record, records, text, texts } from './json'
