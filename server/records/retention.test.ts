@@ -1,3 +1,4 @@
+import { QueryTypes } from 'sequelize'
 import { expect, it } from 'vitest'
 import { EvidenceRow, JournalRow } from './models'
 import { thinRecords } from './retention'
@@ -5,6 +6,30 @@ import { draftAndRun, gyrarchForEach, type Opened } from '../testing/open'
 
 let opened: Opened
 gyrarchForEach((given) => (opened = given))
+
+it('keeps what commands did to reached clusters for ninety days, and for good what has not ended', async () => {
+  const { database } = opened.gyrarch
+  const wall = Date.parse('2026-11-30T00:00:00Z')
+  const days = (count: number) => new Date(wall - count * 86_400_000).toISOString()
+  const rows: readonly (readonly [string, string, string | null])[] = [
+    ['old', days(91), '{"ok":true}'],
+    ['recent', days(89), '{"ok":true}'],
+    ['open', days(300), null],
+  ]
+  for (const replacements of rows)
+    await database.write((transaction) =>
+      database.sequelize.query(`INSERT INTO reach_commands (key, at, outcome) VALUES (?, ?, ?)`, {
+        replacements: [...replacements],
+        transaction,
+      }),
+    )
+  await thinRecords(database, undefined, wall)
+  const left = await database.sequelize.query<{ key: string }>(
+    `SELECT key FROM reach_commands ORDER BY key`,
+    { type: QueryTypes.SELECT },
+  )
+  expect(left.map(({ key }) => key)).toEqual(['open', 'recent'])
+})
 
 it('keeps the newest lines of the journal, and the evidence of the newest runs whole', async () => {
   const { gyrarch } = opened

@@ -8,12 +8,23 @@ export const mostJournalLines = 200_000
 /** Lines of commands’ evidence that are kept, newest runs first. */
 export const mostEvidence = 200_000
 
-/** Lets the oldest lines of the journal and of evidence go, where there are more than are kept; what is given back is how many went. */
+/** So long what a command did to a reached cluster can be looked up by its key: as long as the stand-ins’ own (ms of the wall). */
+export const reachKeptMs = 90 * 86_400_000
+
+/**
+ * Lets the oldest lines of the journal and of evidence go, where there are more than are kept, and what commands did to
+ * reached clusters long before `wall` (ms); what is given back is how many lines went.
+ */
 export function thinRecords(
   database: Database,
   { journal, evidence } = { journal: mostJournalLines, evidence: mostEvidence },
+  wall = Date.now(),
 ): Promise<number> {
   return database.write(async (transaction) => {
+    await database.sequelize.query(
+      `DELETE FROM reach_commands WHERE outcome IS NOT NULL AND at < ?`,
+      { replacements: [new Date(wall - reachKeptMs).toISOString()], transaction },
+    )
     const last = (await JournalRow.max<number, JournalRow>('seq', { transaction })) ?? 0
     const lines = await JournalRow.destroy({
       where: { seq: { [Op.lte]: last - journal } },
