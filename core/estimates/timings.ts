@@ -4,6 +4,7 @@
  */
 import { type Plan, type Step, longestPath } from '../changes'
 import { type Command, readCommand } from '../contract'
+import { quantile } from '../units'
 
 /** What was observed of one kind of work. */
 export interface Timing {
@@ -59,14 +60,6 @@ export function workOf(
   if (site === undefined) return null
   const { size } = command.args
   return { verb: command.verb, site, size: typeof size === 'string' ? size : '' }
-}
-
-/** The value below which a part of sorted numbers lies, between the two nearest. */
-function quantile(sorted: readonly number[], part: number): number {
-  const at = (sorted.length - 1) * part
-  const low = sorted[Math.floor(at)] ?? 0
-  const high = sorted[Math.ceil(at)] ?? low
-  return low + (high - low) * (at - Math.floor(at))
 }
 
 /** What samples say, the last of them; oldest first. */

@@ -1,5 +1,5 @@
 /** Whose an object is: who may change it in its namespace, and who wrote it last. */
-import { type ApiObject, record, records, resourcesOf, text } from '../objects'
+import { type ApiObject, apiGroupOf, record, records, resourcesOf, text } from '../objects'
 import { compareText, listText } from '../units'
 import { allows, type Right } from './rights'
 
@@ -13,10 +13,6 @@ export interface Whose {
 const isPerson = (subject: string): boolean => /^(Group|User) (?!system:)/.test(subject)
 
 const nameOf = (subject: string): string => subject.slice(subject.indexOf(' ') + 1)
-
-/** The group of an apiVersion: empty for the core group. */
-const groupOf = (apiVersion: string): string =>
-  apiVersion.includes('/') ? (apiVersion.split('/')[0] ?? '') : ''
 
 /** The manager whose entry is the latest; of entries alike in time, or without one, the one told last. */
 function lastWriter(object: ApiObject): string | null {
@@ -34,7 +30,7 @@ function lastWriter(object: ApiObject): string | null {
  */
 export function whoseIs(rights: readonly Right[], object: ApiObject): Whose {
   const namespace = object.metadata?.namespace ?? null
-  const resource = `${resourcesOf(object.kind)}.${groupOf(object.apiVersion ?? '')}`
+  const resource = `${resourcesOf(object.kind)}.${apiGroupOf(object.apiVersion ?? '')}`
   const people = rights.filter(
     (right) =>
       right.namespace !== null &&

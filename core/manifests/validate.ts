@@ -2,7 +2,7 @@
  * Objects held against the open API’s rules: types, names, quantities, label syntax, selectors that match their templates,
  * ports, percentages. Source: the Kubernetes API reference and its validation. A kind we do not know is kept and marked.
  */
-import { asText, isRecord, type Json, list, record, records } from '../objects'
+import { apiGroupOf, asText, isRecord, type Json, list, record, records } from '../objects'
 import { isCronZone, readCron, schemaOf, selectorTest } from '../objects'
 import { parseBytes, parseCpuMilli } from '../units'
 import type { WrittenObject } from './parse'
@@ -272,11 +272,7 @@ function published(object: WrittenObject): readonly Invalid[] {
   ]
 }
 
-const ownGroups = new Set(Object.values(servedAs).map((version) => groupOf(version)))
-
-function groupOf(apiVersion: string): string {
-  return /^(.*)\//.exec(apiVersion)?.[1] ?? ''
-}
+const ownGroups = new Set(Object.values(servedAs).map(apiGroupOf))
 
 /** Whether a version is one that never served the kind: where it is published, or was and is gone, others say so. */
 function servedElsewhere({ kind, apiVersion }: WrittenObject): string | null {
@@ -286,8 +282,8 @@ function servedElsewhere({ kind, apiVersion }: WrittenObject): string | null {
   const wasServed = removals.some(
     (removal) => removal.apiVersion === apiVersion && removal.kinds.includes(kind),
   )
-  const group = groupOf(apiVersion)
-  return !wasServed && (group === groupOf(served) || ownGroups.has(group)) ? served : null
+  const group = apiGroupOf(apiVersion)
+  return !wasServed && (group === apiGroupOf(served) || ownGroups.has(group)) ? served : null
 }
 
 function budget(spec: Json): readonly Invalid[] {

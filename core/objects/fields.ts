@@ -2,6 +2,7 @@
  * Objects as fields: each value under a path, lists of named things by their keys instead of their position, as
  * server-side apply has it. How paths read stands in field-paths.ts, by what items are told apart in list-keys.ts.
  */
+import { apiGroupOf } from './api-group'
 import {
   escapePath,
   type ItemKeys,
@@ -55,8 +56,8 @@ function itemKeys(
 /** Whether an object is one of the open API’s own: the lists of others are values. */
 const isOpen = (object: Json): boolean => {
   const version = object['apiVersion']
-  if (typeof version !== 'string' || !version.includes('/')) return true
-  const group = version.split('/')[0] ?? ''
+  if (typeof version !== 'string') return true
+  const group = apiGroupOf(version)
   return !group.includes('.') || group.endsWith('.k8s.io')
 }
 

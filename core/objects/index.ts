@@ -18,6 +18,7 @@ export {
 export { causeField, escapePath, fieldText, itemPart, keyOf, pathSteps } from './field-paths'
 export { type ListKeys, listKeys } from './list-keys'
 export { applyJsonPatch, type JsonPatched } from './json-patch'
+export { apiGroupOf } from './api-group'
 export { asText, isRecord, type Json, list, record, records, text, texts } from './json'
 export { amountOf, BadQuantity, podRequest, type Amounts } from './requests'
 export { readObjects, type ApiObject, type Located, type Misread } from './read'

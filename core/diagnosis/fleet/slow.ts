@@ -1,4 +1,5 @@
 /** Sites at which everything takes longer than it usually does, by what steps of runs took. */
+import { quantile } from '../../units'
 import type { Trouble } from '../cases'
 import { said } from './says'
 import { type FleetCause, troubleOf } from './told'
@@ -26,12 +27,6 @@ const slowFrom = 1.3
 const shortest = 2
 const mostFacts = 12
 
-function median(sorted: readonly number[]): number {
-  const middle = sorted.length >> 1
-  const upper = sorted[middle] ?? 0
-  return sorted.length % 2 === 1 ? upper : (upper + (sorted[middle - 1] ?? upper)) / 2
-}
-
 const times = ({ seconds, likely }: TimedStep): number => seconds / likely
 
 /** The sites whose latest steps are slow, each a trouble of the runs there. O(n log n). */
@@ -42,7 +37,10 @@ export function slowTroubles(steps: readonly TimedStep[]): readonly Trouble<Flee
     bySite.set(step.site, [...(bySite.get(step.site) ?? []), step])
   }
   return [...bySite].flatMap(([site, own]): readonly Trouble<FleetCause>[] => {
-    const factor = median(own.map(times).toSorted((a, b) => a - b))
+    const factor = quantile(
+      own.map(times).toSorted((a, b) => a - b),
+      0.5,
+    )
     if (own.length < fewestSteps || factor < slowFrom) return []
     const subject = `site/${site}`
     const runs = [...new Set(own.map(({ change }) => change))]
