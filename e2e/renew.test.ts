@@ -1,8 +1,10 @@
 /** A cluster that is nine minors behind, renewed as a person does it. */
+import { mkdtemp, writeFile } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import { expect, it } from 'vitest'
-import { find, goTo, press, pressToDraft, see } from './browser'
+import { fill, find, goTo, press, pressToDraft, see } from './browser'
 import { suite } from './suite'
 
 const served = suite({ refusals: false })
@@ -55,6 +57,30 @@ it('rehearses an upgrade before it runs, moment by moment', async () => {
   await see(page, 'back the state store up')
   await press(page, 'button', 'Play the rehearsal')
   await find(page, 'button', 'Pause')
+})
+
+it('holds an upgrade in place against a second cluster beside it, and drafts that', async () => {
+  const page = await visit('/renew/upgrades?cluster=dill&to=1.34.1')
+  await see(page, 'beside it, dill-next')
+  await see(page, 'both standing for 1 day')
+  await fill(page, 'spinbutton', 'Hours both stand', '48')
+  await see(page, 'both standing for 2 days')
+  await pressToDraft(page, 'Draft the second cluster')
+  await see(page, 'dill-next')
+})
+
+it('rehearses a drain on a cluster of which there is but an export', async () => {
+  const answer = await fetch(`${served.url}/api/v1/clusters/bramble/objects`)
+  const { objects } = (await answer.json()) as { objects: unknown[] }
+  const file = join(await mkdtemp(join(tmpdir(), 'gyrarch-')), 'export.json')
+  await writeFile(file, JSON.stringify({ apiVersion: 'v1', kind: 'List', items: objects }))
+  const page = await visit('/renew/rehearse')
+  const input = await page.waitForSelector('input[type=file]')
+  await input?.uploadFile(file)
+  await fill(page, 'textbox', 'Nodes', 'bramble-general-2')
+  await press(page, 'button', 'Rehearse')
+  await see(page, 'All 1 step went as planned, and no pod waited for a place')
+  await find(page, 'slider', 'Moment of the rehearsal')
 })
 
 it('story 10: burdock goes from 1.24 to a release that is supported', async () => {

@@ -163,6 +163,7 @@ const views: readonly (readonly [string, string, string])[] = [
   ['support on another day', '/renew?on=2026-06-29', 'out of support on 2026-06-29'],
   ['the removal audit', '/renew/audit?cluster=burdock&target=1.33', 'gone since 1.26'],
   ['waves', '/renew/waves?to=1.34', 'Draft them as one'],
+  ['a rehearsal on what is pasted', '/renew/rehearse', 'What is done'],
   ['an upgrade', '/renew/upgrades?cluster=burdock', '4 turnovers'],
   ['what was observed', '/journal/observed?about=cluster/cedar', 'What is kept'],
   ['two moments compared', '/journal/compare', 'Between them'],

@@ -1,4 +1,5 @@
 /** The whole application without its faces: records, outside, fleet, runner, changes. Pages and API stand on this. */
+import type { Params } from '~/core/contract'
 import { type AccessAsked, type AccessFile, giveAccess } from './access/access-file'
 import { openClusterServers } from './cluster-api/open'
 import type { ClusterServers } from './cluster-api/servers'
@@ -159,9 +160,9 @@ export class Gyrarch {
     this.reach = parts.reach
     this.partner = parts.partner
     this.clusterServers = openClusterServers(parts)
-    const changed = (kind: string) => (says: string) => {
+    const changed = (kind: string) => (says: string, params: Params) => {
       parts.fleet.touchRegister()
-      return this.journalLine({ kind, says })
+      return this.journalLine({ kind, says, params })
     }
     const { database, changes, fleet, vault } = parts
     this.credentials = new Credentials(
@@ -193,7 +194,8 @@ export class Gyrarch {
       now: () => parts.outside.now,
     })
     this.rehearsals = new Rehearsals({ ...parts, open: modelsIn(parts.rehearsalEngine) })
-    const said = (kind: string) => (says: string) => this.journalLine({ kind, says })
+    const said = (kind: string) => (says: string, params: Params) =>
+      this.journalLine({ kind, says, params })
     this.templates = new Templates(database, changes, fleet, said('template.changed'))
     this.layers = new Layers(parts.database, parts.judges, said('layers.changed'))
     this.expectations = new Expectations(database, said('expectation.changed'), () =>

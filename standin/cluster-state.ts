@@ -164,6 +164,8 @@ export interface Cluster {
   readonly maxPodsPerNode: number
   /** Where its nodes look for images instead, by the beginning of their names. */
   redirects?: readonly Redirect[]
+  /** Nobody told what the registries hold that it pulls from: whatever is asked of them is taken to be there. */
+  readonly anyImage?: boolean
   /** What its nodes show to registries when they pull for a namespace. */
   pullsAs?: readonly PullsAs[]
   /** Who asks its API for versions of objects: the workload that does, where it runs, and how often (s). */

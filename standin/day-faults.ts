@@ -2,7 +2,7 @@
 import { ail, ailmentOf, recover } from './sites/ailments'
 import { nodeOn, machineAt, powerLost } from './sites/power'
 import { endAiling, startAiling, workloadAilmentOf } from './cluster/ailing'
-import { type Before, closeGate, slowGate, putBack, turnService } from './cluster/turned'
+import { ageGate, type Before, closeGate, slowGate, putBack, turnService } from './cluster/turned'
 import { mountsClaims } from './cluster/claims'
 import {
   budgetNamed,
@@ -158,6 +158,7 @@ export function startDayFault(sim: Sim, fault: Fault): void {
   const turn = turns[kind]
   if (turn) fault.was = JSON.stringify(turnService(sim, cluster, third, fourth, turn))
   if (kind === 'gate-closes') fault.was = JSON.stringify(closeGate(sim, cluster, third))
+  if (kind === 'gate-behind') fault.was = JSON.stringify(ageGate(sim, cluster))
   if (kind === 'gate-slow' && hit) fault.was = JSON.stringify(slowGate(sim, cluster, hit.workload))
   sim.touch(`cluster:${cluster.name}`)
 }

@@ -215,6 +215,11 @@ export const possibleFaults: readonly PossibleFault[] = [
     about: 'workload/<cluster>/<namespace>/<name>',
   },
   {
+    fault: 'gate-behind',
+    says: 'The policy webhook does not know the API versions that newer releases ask for, and refuses what is written in them.',
+    about: 'cluster/<cluster>',
+  },
+  {
     fault: 'state-store-slow',
     says: 'The state store of a cluster is slow, because a disk is.',
     about: 'cluster/<cluster>',

@@ -38,6 +38,7 @@ export const dayFaults = [
   'port-turned',
   'gate-closes',
   'gate-slow',
+  'gate-behind',
   'state-store-slow',
   'state-store-full',
   'rule-switched',

@@ -56,6 +56,7 @@ export const views: readonly JumpPlace[] = [
   view('Removal audit', 'Renew', '/renew/audit'),
   view('Upgrades', 'Renew', '/renew/upgrades'),
   view('Waves', 'Renew', '/renew/waves'),
+  view('Rehearse', 'Renew', '/renew/rehearse'),
   view('On duty', 'Mend', '/mend'),
   view('Practice', 'Mend', '/mend/practice'),
   view('Told', 'Mend', '/mend/told'),

@@ -54,6 +54,10 @@ describe('words', () => {
     expect(spendText(plan.spend)).toBe('+ 2.5 a month')
     expect(spendText({ before: 3, after: 3 })).toBe('nothing')
     expect(spendText({ before: 3, after: 1 })).toBe('− 2 a month')
+    expect(spendText({ before: 3, after: 3, meanwhile: 0.5 })).toBe('+ 0.5 while it runs')
+    expect(spendText({ before: 3, after: 4, meanwhile: -0.5 })).toBe(
+      '+ 1 a month, − 0.5 while it runs',
+    )
   })
 
   it('tell the time of the stand-ins’ clock, in UTC', () => {

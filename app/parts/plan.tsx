@@ -32,10 +32,17 @@ export function pathText(plan: Plan): string {
   return groups.join(' → ')
 }
 
-export function spendText({ before, after }: Plan['spend']): string {
-  const change = after - before
-  if (Math.abs(change) < 0.0005) return 'nothing'
-  return `${change < 0 ? '−' : '+'} ${moneyText(Math.abs(change))} a month`
+const least = 0.0005
+
+const changeText = (change: number, per: string): string =>
+  `${change < 0 ? '−' : '+'} ${moneyText(Math.abs(change))} ${per}`
+
+export function spendText({ before, after, meanwhile = 0 }: Plan['spend']): string {
+  const parts = [
+    ...(Math.abs(after - before) < least ? [] : [changeText(after - before, 'a month')]),
+    ...(Math.abs(meanwhile) < least ? [] : [changeText(meanwhile, 'while it runs')]),
+  ]
+  return parts.length === 0 ? 'nothing' : parts.join(', ')
 }
 
 /** On how many runs the estimates of a plan rest. */

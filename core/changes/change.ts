@@ -48,6 +48,12 @@ export interface Offer {
   readonly change: RemedyChange
 }
 
+/** A remedy that a kind has in mind for a failure. Another change is proven by the fleet as it leaves it. */
+export interface Answer extends Offer {
+  /** Whether what failed would go there; only of other changes, which are nothing without it. */
+  readonly goesIn?: (after: FleetView) => boolean
+}
+
 /** A command of a run that failed, whatever came after it. */
 export interface FailedAttempt {
   readonly step: StepId
@@ -106,7 +112,12 @@ export interface Plan {
   readonly seconds: Estimate
   readonly critical: readonly StepId[]
   /** Units per month of 730 hours, for everything at the sites touched. */
-  readonly spend: { readonly before: number; readonly after: number }
+  readonly spend: {
+    readonly before: number
+    readonly after: number
+    /** Units beyond what it costs before, once, for what stands only while it runs. */
+    readonly meanwhile?: number
+  }
   readonly reserves: readonly Reservation[]
 }
 
@@ -172,5 +183,5 @@ export interface ChangeKind<Intent> {
     step: Step,
     /** Everything that has failed in this run so far: what has just failed helps nothing. */
     failed: readonly FailedAttempt[],
-  ) => readonly Offer[]
+  ) => readonly Answer[]
 }

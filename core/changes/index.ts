@@ -1,5 +1,6 @@
 export { type Command, type Failure, type PortName, type Ref, ref } from '../contract'
 export {
+  type Answer,
   type ChangeKind,
   type Estimate,
   type Fact,

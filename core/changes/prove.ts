@@ -6,6 +6,7 @@
 import jsonPatch from 'fast-json-patch'
 import type { FleetView } from '../fleet'
 import type {
+  Answer,
   ChangeKind,
   Finding,
   FindingKey,
@@ -83,18 +84,23 @@ export function findingsOf<Intent>(
     .sort((a, b) => rank[a.level] - rank[b.level])
 }
 
-/** Remedies for a failed run: amendments of its draft under which no stop stands any more. */
+/** Remedies for a failed run: amendments of its draft under which no stop stands any more, and changes after which what failed would go. */
 export function provenAnswers<Intent>(
   kind: ChangeKind<Intent>,
   draft: Intent,
   view: FleetView,
-  offers: readonly { readonly says: string; readonly change: RemedyChange }[],
+  offers: readonly Answer[],
   clearsKey: FindingKey,
+  apply: ApplyChange = () => null,
 ): readonly Remedy[] {
   const proven: Remedy[] = []
-  for (const offer of offers) {
+  for (const { goesIn, ...offer } of offers) {
     if (proven.length >= remediesPerFinding) break
-    if (!('patchDraft' in offer.change)) continue
+    if (!('patchDraft' in offer.change)) {
+      const after = goesIn ? apply(offer.change, view) : null
+      if (after && goesIn?.(after)) proven.push({ ...offer, clears: [clearsKey] })
+      continue
+    }
     const patched = kind.intent.safeParse(patchDraft(draft, offer.change.patchDraft))
     if (!patched.success) continue
     if (kind.check(patched.data, view).some((finding) => finding.level === 'stop')) continue

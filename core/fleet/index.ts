@@ -1,3 +1,4 @@
+export { labelledAs, labelsInUse, type Labelled } from './labels'
 export { bareSite, withSite, zoneStore } from './bare'
 export {
   type BalancerView,

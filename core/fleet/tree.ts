@@ -18,6 +18,10 @@ export interface FleetNode {
   readonly state: State
   readonly says: string
   readonly release: string | null
+  /** Of a node: what it is for. */
+  readonly roles?: readonly string[]
+  /** Of a cluster. */
+  readonly labels?: Readonly<Record<string, string>>
   readonly cpuMilli: number
   readonly requestedCpuMilli: number
   readonly memoryBytes: number
@@ -88,6 +92,7 @@ function nodeEntry(
     state,
     says,
     release: node.release,
+    roles: node.roles,
     cpuMilli: node.cpuMilli,
     requestedCpuMilli: node.requestedCpuMilli,
     memoryBytes: node.memoryBytes,
@@ -126,6 +131,7 @@ function clusterEntry(
     name: cluster.name,
     ...clusterState(cluster, context),
     release: cluster.release,
+    labels: cluster.labels,
     ...sumOf(pools),
     children: pools,
   }

@@ -236,6 +236,7 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
                   view,
                   of.answers(intent, view, failure, step, failed),
                   `step|${step.id}`,
+                  applyChange,
                 )
               : []
             return [...remedies, ...offered]

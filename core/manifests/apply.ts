@@ -17,7 +17,7 @@ import { invalidities } from './validate'
 import { knownKinds } from './served-kinds'
 import { typeOfKind } from './schema'
 import { immutableFindings, limitFindings, servedFindings, serviceFindings } from './api-checks'
-import { decidesWays, runFindings, viewAfter, wayChanges, wholeOf } from './run-checks'
+import { mayDecideWays, runFindings, viewAfter, wayChanges, wholeOf } from './run-checks'
 import { said } from './says'
 import type { ApplyIntent } from './apply-intent'
 import {
@@ -35,6 +35,7 @@ import {
   textFindings,
 } from './apply-checks'
 import { capacityFindings } from './capacity-checks'
+import { deniedAnswers } from './denied'
 import { policyFindings, webhookFindings } from './webhook-checks'
 import { virtualAddresses, wiringFindings } from './wiring-checks'
 
@@ -321,7 +322,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
     'published',
     'spaces',
     // What decides who reaches whom is walked before and after.
-    ...(decidesWays(intent) ? [`walks:cluster/${intent.cluster}` as const] : []),
+    ...(mayDecideWays(intent) ? [`walks:cluster/${intent.cluster}` as const] : []),
   ],
   subjects: (intent) =>
     documentsOf(intent).documents.map(({ object }) => refOf(intent.cluster, object)),
@@ -336,6 +337,7 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   prove,
   after: (intent, view) => viewAfter(intent, changesOf(intent, view), view),
   answeredBy: (failure) => (failure.reason === 'image-denied' ? ['denied'] : []),
+  answers: deniedAnswers,
 }
 
 export { known as writableCluster, spendOf as spendUnchanged }

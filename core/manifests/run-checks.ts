@@ -4,7 +4,7 @@ import { type ClusterView, type FleetView, listedObjects } from '../fleet'
 import { fieldsOf, isIdentity, withFields } from '../objects'
 import { wayFindings } from '../wire/changes/ways'
 import { withObjects } from '../wire/changes/written'
-import { type ApplyIntent, documentsOf, liveObjects } from './apply-intent'
+import { type ApplyIntent, liveObjects } from './apply-intent'
 import type { ObjectChange } from './diff'
 import { objectKey, tidied, type WrittenObject } from './parse'
 import { placingFindings } from './place-checks'
@@ -59,8 +59,11 @@ export function runFindings(
 /** Objects that decide who reaches whom. */
 const deciding = new Set(['NetworkPolicy', 'Service', 'EndpointSlice'])
 
-export const decidesWays = (intent: ApplyIntent): boolean =>
-  documentsOf(intent).documents.some(({ object }) => deciding.has(object.kind))
+/** Their names as a text has them; behind a backslash any name may hide. */
+const decidingText = new RegExp([...deciding, '\\\\'].join('|'))
+
+/** Whether a text may hold objects that decide who reaches whom: told without reading it, so sooner once too often. */
+export const mayDecideWays = ({ text }: ApplyIntent): boolean => decidingText.test(text)
 
 /** The fleet once objects are written: each as the whole that it makes with what lives. */
 export const viewAfter = (

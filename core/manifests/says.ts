@@ -227,6 +227,8 @@ export const said = sentences({
     `${p.objectText}: ${p.namespace} does not take ${p.image}: ${p.broken === 'signature' ? 'it is not signed' : `it has a finding of ${p.worst ?? ''}`}.`,
   'namespace-takes': (p: { namespace: string; signed: boolean; below: string | null }) =>
     `${p.namespace} takes ${p.signed ? 'signed images alone' : 'images'}${p.below === null ? '' : `, none with a finding of ${p.below} or above`}`,
+  'denied.ask-no-more': (p: { configuration: string; versions: readonly string[] }) =>
+    `Have ${p.configuration} ask no more about ${listText(p.versions, 3)}`,
   'policy-refuses': (p: {
     objectText: string
     policy: string

@@ -194,3 +194,14 @@ describe('each object of a text is told its verdicts', () => {
     ).toEqual(['caution'])
   })
 })
+
+describe('what a draft must see', () => {
+  it.each([
+    ['kind: NetworkPolicy', true],
+    ['{"kind": "Net\\u0077orkPolicy"}', true],
+    ['kind: ConfigMap', false],
+  ])('of %s: the ways of packets, %s', (text, walks) => {
+    const needs = manifestApply.needs(applyIntent.parse({ cluster: 'cedar', text }))
+    expect(needs.includes('walks:cluster/cedar')).toBe(walks)
+  })
+})

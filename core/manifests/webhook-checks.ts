@@ -21,7 +21,7 @@ import { said } from './says'
 
 const kinds = ['ValidatingWebhookConfiguration', 'MutatingWebhookConfiguration']
 
-interface Webhook {
+export interface Webhook {
   readonly name: string
   readonly of: Json
 }
@@ -56,7 +56,7 @@ const matches = (selector: unknown, labels: Readonly<Record<string, string>>): b
   selectorTest((selector ?? {}) as LabelSelector)(labels)
 
 /** Whether a webhook is asked about an object of that kind. */
-function isAsked(
+export function isAsked(
   { of }: Webhook,
   object: WrittenObject,
   operation: string,

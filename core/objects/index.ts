@@ -56,6 +56,7 @@ export {
   type Labels,
   type LabelTest,
 } from './selector'
+export { type LabelsTest, readSelector, selectorTerms, type SelectorText } from './selector-text'
 export {
   type Admitted,
   bindingKind,

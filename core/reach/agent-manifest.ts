@@ -34,6 +34,7 @@ export const readingRules = (shown: AgentPlace['shown']) => [
     verbs: ['get', 'list', 'watch'],
   })),
   { apiGroups: [''], resources: ['pods/log'], verbs: ['get'] },
+  { apiGroups: ['metrics.k8s.io'], resources: ['pods'], verbs: ['get', 'list'] },
 ]
 
 const actingRules = [

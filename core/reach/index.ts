@@ -11,4 +11,4 @@ export {
 } from './access-file'
 export { actingManifest, agentAccount, agentManifest, rolesText } from './agent-manifest'
 export { clusterDismiss, clusterEnrol, type EnrolIntent } from './enrol'
-export { notHere } from './not-here'
+export { changesThroughApi, notHere } from './not-here'

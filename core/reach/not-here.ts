@@ -4,8 +4,7 @@ import { clusterOf, type FleetView } from '../fleet'
 import { said } from './says'
 
 /** Changes that are carried out through the open API alone; all others need what stands under a cluster. */
-const throughTheApi: ReadonlySet<string> = new Set([
-  'cluster.dismiss',
+export const changesThroughApi = [
   'manifest.apply',
   'manifest.remove',
   'workload.restart',
@@ -13,7 +12,8 @@ const throughTheApi: ReadonlySet<string> = new Set([
   'node.cordon',
   'node.drain',
   'wire.policy',
-])
+] as const
+const throughTheApi: ReadonlySet<string> = new Set(['cluster.dismiss', ...changesThroughApi])
 
 /** Why a kind of change cannot be made where it is aimed at; null where it can. */
 export function notHere(kind: string, intent: unknown, view: FleetView): RawFinding | null {

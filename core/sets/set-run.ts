@@ -224,6 +224,9 @@ function planOf(intent: SetIntent, turns: readonly Turn[]): Plan {
     spend: {
       before: plans.reduce((sum, plan) => sum + plan.spend.before, 0),
       after: plans.reduce((sum, plan) => sum + plan.spend.after, 0),
+      ...(plans.some(({ spend }) => spend.meanwhile !== undefined)
+        ? { meanwhile: plans.reduce((sum, { spend }) => sum + (spend.meanwhile ?? 0), 0) }
+        : {}),
     },
     // Each puts aside what it takes when its turn comes.
     reserves: [],

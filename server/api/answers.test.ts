@@ -99,6 +99,7 @@ describe('answers are as described', () => {
     await good('get', '/waves?to=1.34&clusters=alder,cedar&atOnce=2')
     await good('get', '/clusters/burdock/removals?target=1.33')
     await good('get', '/clusters/burdock/upgrade?to=1.33')
+    await good('get', '/clusters/burdock/upgrade/beside?to=1.33')
     await good('get', '/registries')
     await good('get', '/registries/registry.fernhollow.example/images?repository=market/price-feed')
     await good('get', '/catalogue')

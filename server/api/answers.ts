@@ -7,6 +7,9 @@ import type { Answer } from './route'
 
 export const ok = (json: unknown): Answer => ({ json })
 
+/** An answer that is JSON text already. */
+export const okText = (body: string): Answer => ({ text: { type: 'application/json', body } })
+
 export const asChange = (record: { readonly version: number }, status?: number): Answer => ({
   json: record,
   etag: `"${record.version}"`,

@@ -57,7 +57,11 @@ export const plan = z.object({
   removes: z.array(z.string()),
   seconds: estimate,
   critical: z.array(z.string()),
-  spend: z.object({ before: z.number(), after: z.number() }),
+  spend: z.object({
+    before: z.number(),
+    after: z.number(),
+    meanwhile: z.number().optional(),
+  }),
   reserves: z.array(
     z.object({
       kind: z.enum(['address', 'machine', 'name', 'range']),

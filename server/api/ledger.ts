@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { writeCsv } from '~/core/units'
 import { addressBook, bookKinds } from '~/core/fleet'
-import { ok } from './answers'
+import { ok, okText } from './answers'
 import { draftShape } from './shapes'
 import type { Route } from './route'
 
@@ -57,16 +57,7 @@ export const ledgerRoutes: readonly Route[] = [
     }),
     handle: async (gyrarch, { body }) => {
       const { text } = body as { text: string }
-      const read = await gyrarch.judges.ledger(text, await gyrarch.fleet.view())
-      return ok({
-        good: read.good,
-        bad: read.bad,
-        known: read.alreadyKnown,
-        change:
-          read.good.length > 0
-            ? { kind: 'ledger.enter', intent: { add: read.good, remove: [] } }
-            : null,
-      })
+      return okText(await gyrarch.judges.ledger(text, await gyrarch.fleet.view()))
     },
   },
 ]

@@ -1,11 +1,13 @@
 /** Renewing by API: how long what runs is supported, what a release no longer serves, and the way of a cluster to it. */
 import { z } from 'zod'
+import { labelledAs } from '~/core/fleet'
 import { goingClients } from '~/core/manifests'
 import { findRelease, minorLines, supportOn } from '~/core/releases'
 import { lanesOf, orderedUpgrade, usualWaves } from '~/core/releases/changes'
 import { Refusal } from '../changes/errors'
 import { upgradeProblem } from '../compute/renew'
 import { liveAudit } from '../renew/live-audit'
+import { waysTo } from '../renew/two-ways'
 import { writeDays } from '../windows/icalendar'
 import { ok } from './answers'
 import type { Route } from './route'
@@ -31,6 +33,14 @@ const lane = z.object({
   why: z.string().nullable(),
   held: z.number(),
   open: z.array(span),
+})
+
+const wayCost = z.object({
+  stops: z.array(z.string()),
+  seconds: z.object({ likely: z.number(), worst: z.number() }).nullable(),
+  spend: z.number().nullable(),
+  pods: z.number(),
+  silentSeconds: z.number(),
 })
 
 export const renewRoutes: readonly Route[] = [
@@ -153,15 +163,18 @@ export const renewRoutes: readonly Route[] = [
     method: 'get',
     path: '/waves',
     says: 'Clusters on their way to a release: in waves, each laid into its maintenance windows by its worst duration. Draft it as `fleet.upgrade`.',
+    past: true,
     query: z.object({
       to: z.string().max(40),
       /** Names with commas between; all of them without. */
       clusters: z.string().max(20_000).optional(),
+      /** A label selector: of those that are named, the clusters that it lets through. */
+      labels: z.string().max(1000).optional(),
       atOnce: z.coerce.number().int().min(1).max(20).optional(),
       soakSeconds: z.coerce.number().int().min(0).max(604_800).optional(),
     }),
     answer: z.object({ lanes: z.array(lane) }),
-    handle: async (gyrarch, { query, fleet }) => {
+    handle: async (_gyrarch, { query, fleet }) => {
       const plain = await fleet.view()
       const to = String(query['to'])
       if (!findRelease(plain.catalogue, to))
@@ -175,8 +188,17 @@ export const renewRoutes: readonly Route[] = [
         throw new Refusal('invalid', `There is no cluster ${unknown.slice(0, 80)}.`, [
           { path: 'clusters', says: `There are ${names.join(', ')}.` },
         ])
-      const members = usualWaves(plain, asked, to)
-      const view = await gyrarch.fleet.viewFor(
+      const labelled = labelledAs(plain.clusters, String(query['labels'] ?? ''))
+      if (!labelled.ok)
+        throw new Refusal('invalid', labelled.says, [
+          {
+            path: 'labels',
+            says: 'Write a label selector: stage=production,team in (orchids, ferns).',
+          },
+        ])
+      const among = asked.filter((name) => labelled.names.includes(name))
+      const members = usualWaves(plain, among, to)
+      const view = await fleet.viewFor(
         members.map(({ cluster }) => cluster),
         [],
         true,
@@ -191,6 +213,7 @@ export const renewRoutes: readonly Route[] = [
     method: 'get',
     path: '/clusters/:name/upgrade',
     says: 'The way of a cluster to a release: its path, the steps in order, and what is in the way.',
+    past: true,
     query: z.object({ to: z.string().max(40) }),
     answer: z.object({
       from: z.string(),
@@ -220,6 +243,51 @@ export const renewRoutes: readonly Route[] = [
         )
       const { path, steps, problems } = ordered.upgrade
       return ok({ from: cluster.release, to: ordered.release.version, path, steps, problems })
+    },
+  },
+  {
+    method: 'get',
+    path: '/clusters/:name/upgrade/beside',
+    says: 'An upgrade in place beside a second cluster: what stands against each, how long it takes, what it costs meanwhile, what moves. `raise` is the intent of `cluster.raise` that makes the second.',
+    query: z.object({
+      to: z.string().max(40),
+      /** How long both stand before the first goes; a day without. */
+      soakSeconds: z.coerce.number().int().min(0).max(31_536_000).optional(),
+    }),
+    answer: z.object({
+      inPlace: wayCost,
+      beside: wayCost.extend({
+        soakSeconds: z.number(),
+        second: z.object({
+          raise: z.unknown(),
+          moves: z.object({
+            namespaces: z.number(),
+            workloads: z.number(),
+            pods: z.number(),
+            volumes: z.number(),
+            volumeBytes: z.number(),
+            copySeconds: z.number().nullable(),
+            routes: z.number(),
+            names: z.array(z.string()),
+          }),
+          perHour: z.number(),
+        }),
+      }),
+    }),
+    handle: async (gyrarch, { params, query, fleet }) => {
+      const { name, release } = await gyrarch.cluster(params['name'] ?? '', fleet)
+      const ways = await waysTo(gyrarch, {
+        cluster: name,
+        to: String(query['to']),
+        ...(query['soakSeconds'] === undefined
+          ? {}
+          : { soakSeconds: Number(query['soakSeconds']) }),
+      })
+      if (!ways)
+        throw new Refusal('invalid', `${name} runs ${release}; there is no way to compare.`, [
+          { path: 'to', says: 'Name a release of the catalogue, or a minor.' },
+        ])
+      return ok(ways)
     },
   },
 ]

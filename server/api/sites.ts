@@ -4,7 +4,7 @@ import { leftovers, siteState, stateContext } from '~/core/fleet'
 import { resolve, serialAt, writeZone } from '~/core/ground'
 import { hallRoom, hostLoss } from '~/core/sizing'
 import { host, machineReport, nameRecord, siteReport } from '~/core/contract'
-import { ok, siteCalled } from './answers'
+import { ok, okText, siteCalled } from './answers'
 import { draftShape, reasoned, saidShape } from './shapes'
 import type { Route } from './route'
 
@@ -188,7 +188,7 @@ export const siteRoutes: readonly Route[] = [
     handle: async (gyrarch, { params, body }) => {
       const { site } = await siteCalled(gyrarch.fleet, params['name'])
       const { text } = body as { text: string }
-      return ok(await gyrarch.judges.zone(text, site.name, await gyrarch.fleet.view()))
+      return okText(await gyrarch.judges.zone(text, site.name, await gyrarch.fleet.view()))
     },
   },
   {

@@ -12,11 +12,7 @@ import { Refusal } from './errors'
 import { writeReservations, writeSteps } from './rows'
 
 /** Writes a halted run’s steps anew by an amended draft, or says why it cannot go on so. What is done stays as it is. */
-export async function amendHalted(
-  parts: ChangesParts,
-  row: ChangeRow,
-  draft: Draft,
-): Promise<void> {
+export async function amendHalted(parts: ChangesParts, row: ChangeRow, draft: Draft) {
   const id = changeId(row.number)
   const { plan: old } = row
   if (!old || row.direction === 'back')
@@ -87,6 +83,7 @@ export async function amendHalted(
         kind: 'run.amended',
         change: row.number,
         says: `${label}: amended while halted; ${keep.size} done steps stay`,
+        params: { label, stay: keep.size },
       },
     ])
   })

@@ -67,6 +67,7 @@ export class BackInTurn {
           kind: 'run.kept',
           change: row.number,
           says: `${row.label} is not taken back: ${changeId(before)} is ${state}`,
+          params: { label: row.label, before: changeId(before), state },
         },
       ]),
     )

@@ -349,7 +349,7 @@ export class Sets {
     await database.write(async (transaction) => {
       await row.update(values, { transaction })
       await writeJournal(hub, transaction, isoClock(clock.now), [
-        { kind, change: row.number, says },
+        { kind, change: row.number, says, params: { label: row.label } },
       ])
     })
     hub.emit('run', { change: row.number, steps: [] })

@@ -168,7 +168,12 @@ export async function lockAgain(parts: ChangesParts, row: ChangeRow): Promise<vo
     )
     await row.update({ state: 'halted', endedAt: null, cause: null }, { transaction })
     await writeJournal(parts.hub, transaction, isoClock(parts.clock.now), [
-      { kind: 'run.reopened', change: row.number, says: `${row.label}: to be taken back` },
+      {
+        kind: 'run.reopened',
+        change: row.number,
+        says: `${row.label}: to be taken back`,
+        params: { label: row.label },
+      },
     ])
   })
 }

@@ -80,6 +80,8 @@ function refusedBy(
       causes: [{ reason: 'DisruptionBudget', message: failure.says }],
       retryAfterSeconds: 10,
     })
+  if (failure.reason === 'webhook-denies')
+    return new ApiRefusal(400, failure.says, {}, 'BadRequest')
   const subject = `${qualified(resource)} "${text(name)}"`
   return new ApiRefusal(
     answer?.code ?? 403,

@@ -1,6 +1,7 @@
 /** The computations of areas that have a file of their own. */
 import type { Computation } from './computation'
 import { diagnosisComputations } from './diagnosis'
+import { rehearseComputations } from './rehearse'
 import { renewComputations } from './renew'
 import { storageComputations } from './storage'
 import { timeComputations } from './times'
@@ -12,4 +13,5 @@ export const areaComputations: readonly Computation[] = [
   ...storageComputations,
   ...renewComputations,
   ...diagnosisComputations,
+  ...rehearseComputations,
 ]

@@ -18,7 +18,7 @@ export interface Computation {
   readonly output: z.ZodType
   /** How large its input may be, unpacked. */
   readonly mostBytes: number
-  readonly compute: (input: unknown) => Computed
+  readonly compute: (input: unknown) => Computed | Promise<Computed>
 }
 
 export function computation<Input>(of: {
@@ -28,7 +28,7 @@ export function computation<Input>(of: {
   output: z.ZodType
   /** Of those that take what is large by nature. */
   mostMiB?: 64 | 256
-  compute: (input: Input) => Computed
+  compute: (input: Input) => Computed | Promise<Computed>
 }): Computation {
   return {
     name: of.name,

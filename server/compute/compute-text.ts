@@ -28,7 +28,11 @@ const refused = (says: string): TextAnswer => ({
 })
 
 /** From the bytes of a body to the text of the answer, or to why there is none. */
-export function computeText(name: string, body: Uint8Array, limits: JsonLimits): TextAnswer {
+export async function computeText(
+  name: string,
+  body: Uint8Array,
+  limits: JsonLimits,
+): Promise<TextAnswer> {
   const computation = computationNamed(name)
   if (!computation) return refused(`There is no computation ${name.slice(0, 80)}.`)
   let given: unknown
@@ -40,7 +44,7 @@ export function computeText(name: string, body: Uint8Array, limits: JsonLimits):
   }
   const read = computation.input.safeParse(given)
   if (!read.success) return asAnswer(refuseIssues(read.error.issues))
-  const computed = computation.compute(read.data)
+  const computed = await computation.compute(read.data)
   if (computed.ok) return { ok: true, text: JSON.stringify(computed.value) }
   const says = `${computed.path === '' ? '' : `${computed.path}: `}${computed.says}`
   return {

@@ -54,7 +54,7 @@ export class Compute {
           { name, body: body.file ?? body.bytes, limits: largeJson, answerFile: spoolFile() },
           signal,
         )
-      : computeText(name, body.bytes ?? (await readFile(body.file)), largeJson)
+      : await computeText(name, body.bytes ?? (await readFile(body.file)), largeJson)
     if (answer.ok) return answer
     if (!('error' in answer))
       throw new Refusal(answer.tooLarge ? 'too-large' : 'invalid', answer.says, answer.fields)

@@ -21,9 +21,10 @@ export type ProcessAnswer =
 
 const mostHandedOver = 1024 ** 2
 
-function answerTo({ name, body, limits, answerFile }: ProcessTask): ProcessAnswer {
+async function answerTo({ name, body, limits, answerFile }: ProcessTask): Promise<ProcessAnswer> {
   try {
-    const answer = computeText(name, typeof body === 'string' ? readFileSync(body) : body, limits)
+    const bytes = typeof body === 'string' ? readFileSync(body) : body
+    const answer = await computeText(name, bytes, limits)
     if (!answer.ok || answer.text.length <= mostHandedOver) return answer
     writeFileSync(answerFile, answer.text, { mode: 0o600 })
     return { ok: true, file: answerFile }
@@ -36,7 +37,9 @@ function answerTo({ name, body, limits, answerFile }: ProcessTask): ProcessAnswe
   }
 }
 
-process.on('message', (task: ProcessTask) => process.send?.(answerTo(task)))
+process.on('message', (task: ProcessTask) => {
+  void answerTo(task).then((answer) => process.send?.(answer))
+})
 process.on('disconnect', () => process.exit(0))
 
 // A long task hears nothing: beside it a thread looks whether the server is still there.

@@ -20,9 +20,28 @@ export const siteView = (site: SiteReport, now: number): SiteView => ({
   observedAt: isoTime(now),
 })
 
+/** What the register has of a cluster. */
+export type Registered = Pick<
+  ClusterRow,
+  | 'name'
+  | 'site'
+  | 'guarded'
+  | 'labels'
+  | 'release'
+  | 'controlPlane'
+  | 'pools'
+  | 'endpoint'
+  | 'rest'
+  | 'autoscale'
+  | 'pods'
+  | 'services'
+  | 'maxPodsPerNode'
+  | 'drives'
+>
+
 /** A registered cluster with what its API last told; one whose API was never up has only what the register says. */
 export function clusterView(
-  row: ClusterRow,
+  row: Registered,
   report: ClusterReport | null,
   now: number,
 ): ClusterView {

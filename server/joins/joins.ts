@@ -17,7 +17,7 @@ import type { Fleet } from '../fleet/fleet'
 import type { Vault } from '../keys/vault'
 import type { Database } from '../records/database'
 import { ChangeRow, JoinRow, StepRow } from '../records/models'
-import { changeId } from '../runner/journal'
+import { changeId, type Line } from '../runner/journal'
 import { joinTokenMs } from '../connectors/ledger/register'
 import { type Observe, ref } from '~/core/contract'
 import type { Runner } from '../runner/runner'
@@ -87,12 +87,7 @@ export interface JoinParts {
   /** Milliseconds of real time: scripts are used by people in front of machines. */
   readonly wall: () => number
   readonly observe: Pick<Observe, 'boxFacts'>
-  readonly journal: (line: {
-    kind: string
-    change?: number
-    about?: string
-    says: string
-  }) => Promise<void>
+  readonly journal: (line: Line) => Promise<void>
 }
 
 /** How it stands with a machine, in words; null where it is simply waited for. */
@@ -207,6 +202,7 @@ export class Joins {
       change: row.change,
       about: `machine/${row.site}/${machine}`,
       says: `a new join script was made for ${machine}`,
+      params: { machine, site: row.site },
     })
   }
 
@@ -324,6 +320,7 @@ export class Joins {
       change: row.change,
       about: `machine/${row.site}/${machine}`,
       says: told.says,
+      params: told.params,
     })
     await this.parts.runner.called(row.change, ref('machine', row.site, machine), {
       told,
@@ -342,6 +339,7 @@ export class Joins {
       change: row.change,
       about: `machine/${row.site}/${row.machine}`,
       says,
+      params: { machine: row.machine, site: row.site },
     })
   }
 

@@ -135,12 +135,12 @@ export class Judges {
     return this.ask({ task: 'applied', intent: draft.intent }, view)
   }
 
-  /** A zone file against what a site serves. */
+  /** A zone file against what a site serves, as the JSON of a `ZoneRead`. */
   zone(text: string, site: string, view: FleetView): Promise<Tasks['zone']['answer']> {
     return this.ask({ task: 'zone', text, site }, view)
   }
 
-  /** Ranges of CSV against what is known of addresses. */
+  /** Ranges of CSV against what is known of addresses, as the JSON of a `LedgerRead`. */
   ledger(text: string, view: FleetView): Promise<Tasks['ledger']['answer']> {
     return this.ask({ task: 'ledger', text }, view)
   }

@@ -61,12 +61,17 @@ export interface Tasks {
       readonly changes: readonly ObjectChange[]
     }
   }
-  /** Files that people bring, read by the picture. */
+  /** Files that people bring, read by the picture. Answers are as long as they are: told as JSON, which crosses threads whole. */
   readonly zone: {
     readonly asked: { readonly text: string; readonly site: string }
-    readonly answer: ReturnType<typeof zoneAgainst>
+    /** Of a `ZoneRead`. */
+    readonly answer: string
   }
-  readonly ledger: { readonly asked: { readonly text: string }; readonly answer: LedgerCsv }
+  readonly ledger: {
+    readonly asked: { readonly text: string }
+    /** Of a `LedgerRead`. */
+    readonly answer: string
+  }
   /** A layered file as text of an environment, of its base for null; or why it cannot be. */
   readonly layers: {
     readonly asked: { readonly text: string; readonly environment: string | null }
@@ -74,6 +79,25 @@ export interface Tasks {
   }
   readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
+}
+
+export type ZoneRead = ReturnType<typeof zoneAgainst>
+
+/** What was read of ranges, and the change that enters them. */
+export interface LedgerRead {
+  readonly good: LedgerCsv['good']
+  readonly bad: LedgerCsv['bad']
+  /** So many are known already. */
+  readonly known: number
+  readonly change: {
+    readonly kind: 'ledger.enter'
+    readonly intent: { readonly add: LedgerCsv['good']; readonly remove: readonly [] }
+  } | null
+}
+
+function ledgerRead({ good, bad, alreadyKnown }: LedgerCsv): LedgerRead {
+  const change = { kind: 'ledger.enter', intent: { add: good, remove: [] } } as const
+  return { good, bad, known: alreadyKnown, change: good.length > 0 ? change : null }
 }
 
 export type LayersText =
@@ -141,10 +165,10 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
     case 'zone': {
       const site = siteOf(view, task.site)
       if (!site) throw new Error(`there is no site ${task.site}`)
-      return zoneAgainst(task.text, site)
+      return JSON.stringify(zoneAgainst(task.text, site))
     }
     case 'ledger':
-      return readLedgerCsv(task.text, view)
+      return JSON.stringify(ledgerRead(readLedgerCsv(task.text, view)))
     case 'layers':
       return layersText(task.text, task.environment)
     case 'calendar':

@@ -1,4 +1,5 @@
 /** Site credentials: what Gyrarch signs its orders with. Encrypted at rest, never shown again, checked with the site. */
+import type { Params } from '~/core/contract'
 import { credentialName, fewestSecretCharacters } from '~/core/keys'
 import type { Database } from '../records/database'
 import { CredentialRow } from '../records/models'
@@ -33,7 +34,7 @@ export class Credentials {
     private readonly database: Database,
     private readonly vault: Vault,
     private readonly outside: CredentialSite,
-    private readonly changed: (says: string) => Promise<void>,
+    private readonly changed: (says: string, params: Params) => Promise<void>,
   ) {}
 
   async enter(credential: CredentialWish): Promise<void> {
@@ -75,6 +76,7 @@ export class Credentials {
     )
     await this.changed(
       `credential ${credential.name} for ${credential.site} entered, until ${credential.until.slice(0, 10)}`,
+      { name: credential.name, site: credential.site, is: 'entered', until: credential.until },
     )
     await this.check(credential.site, credential.name)
   }
@@ -88,7 +90,11 @@ export class Credentials {
       await this.database.write((transaction) =>
         row.update({ checkedSays: unopened, checkedGood: false }, { transaction }),
       )
-      await this.changed(`credential ${row.name} for ${row.site}: ${unopened}`)
+      await this.changed(`credential ${row.name} for ${row.site}: ${unopened}`, {
+        name: row.name,
+        site: row.site,
+        is: 'not opened',
+      })
     }
     return rows.map((row) => `credential ${row.name} for ${row.site}`)
   }
@@ -112,13 +118,13 @@ export class Credentials {
         { transaction },
       ),
     )
-    await this.changed(`credential ${name} for ${site}: ${says}`)
+    await this.changed(`credential ${name} for ${site}: ${says}`, { name, site, is: 'checked' })
   }
 
   async remove(site: string, name: string): Promise<void> {
     const row = await this.find(site, name)
     await this.database.write((transaction) => row.destroy({ transaction }))
-    await this.changed(`credential ${name} for ${site} removed`)
+    await this.changed(`credential ${name} for ${site} removed`, { name, site, is: 'removed' })
   }
 
   private async find(site: string, name: string): Promise<CredentialRow> {

@@ -1,4 +1,5 @@
 /** The register of SSH keys: names are unique, and a key goes by no more than one. */
+import type { Params } from '~/core/contract'
 import { sshKeyName } from '~/core/keys'
 import { Refusal } from '../changes/errors'
 import type { Database } from '../records/database'
@@ -35,9 +36,9 @@ async function enter(database: Database, name: string, key: PublicKey): Promise<
 export class Keys {
   private readonly database: Database
   /** Told when the register has changed. */
-  private readonly changed: (says: string) => Promise<void>
+  private readonly changed: (says: string, params: Params) => Promise<void>
 
-  constructor(database: Database, changed: (says: string) => Promise<void>) {
+  constructor(database: Database, changed: (says: string, params: Params) => Promise<void>) {
     this.database = database
     this.changed = changed
   }
@@ -53,14 +54,22 @@ export class Keys {
     const read = readPublicKey(text)
     if (!read.ok) throw new Refusal('invalid', read.says, [{ path: 'publicKey', says: read.says }])
     await enter(this.database, name, read.key)
-    await this.changed(`SSH key ${name} entered, ${read.key.fingerprint}`)
+    await this.changed(`SSH key ${name} entered, ${read.key.fingerprint}`, {
+      name,
+      is: 'entered',
+      fingerprint: read.key.fingerprint,
+    })
   }
 
   /** Makes a key and gives its private half, which is shown this once. */
   async make(name: string): Promise<string> {
     const { key, privateKey } = makeKey(name)
     await enter(this.database, name, key)
-    await this.changed(`SSH key ${name} made, ${key.fingerprint}`)
+    await this.changed(`SSH key ${name} made, ${key.fingerprint}`, {
+      name,
+      is: 'made',
+      fingerprint: key.fingerprint,
+    })
     return privateKey
   }
 
@@ -69,6 +78,6 @@ export class Keys {
       KeyRow.destroy({ where: { name }, transaction }),
     )
     if (gone === 0) throw new Refusal('not-found', `There is no key ${name.slice(0, 70)}.`)
-    await this.changed(`SSH key ${name} struck`)
+    await this.changed(`SSH key ${name} struck`, { name, is: 'struck' })
   }
 }

@@ -1,4 +1,5 @@
 /** Layered files that were kept: by name, as they were written, comments and all. */
+import type { Params } from '~/core/contract'
 import { dnsLabel } from '~/core/objects/dns-label'
 import { Refusal } from '../changes/errors'
 import type { Judges } from '../judging/judges'
@@ -11,7 +12,7 @@ export class Layers {
   constructor(
     private readonly database: Database,
     private readonly judges: Judges,
-    private readonly journal: (says: string) => Promise<void>,
+    private readonly journal: (says: string, params: Params) => Promise<void>,
   ) {}
 
   async list(): Promise<readonly { readonly name: string; readonly text: string }[]> {
@@ -40,7 +41,7 @@ export class Layers {
     if (!read.ok && read.field === 'text')
       throw new Refusal('invalid', `text: ${read.says}`, [{ path: 'text', says: read.says }])
     await this.database.write((transaction) => LayerFileRow.upsert({ name, text }, { transaction }))
-    await this.journal(`layered file ${name} kept`)
+    await this.journal(`layered file ${name} kept`, { name, is: 'kept' })
   }
 
   async remove(name: string): Promise<void> {
@@ -48,6 +49,6 @@ export class Layers {
     await this.database.write((transaction) =>
       LayerFileRow.destroy({ where: { name }, transaction }),
     )
-    await this.journal(`layered file ${name} removed`)
+    await this.journal(`layered file ${name} removed`, { name, is: 'removed' })
   }
 }

@@ -71,7 +71,7 @@ describe('the event stream', () => {
 
   it('says reset to one who missed too much', async () => {
     for (let i = 0; i < 510; i++)
-      await opened.gyrarch.journalLine({ kind: 'test', says: `line ${i}` })
+      await opened.gyrarch.journalLine({ kind: 'test', says: `line ${i}`, params: {} })
     const heard = await hear('event: reset', undefined, { 'Last-Event-ID': '1' })
     expect(heard).toContain('event: reset')
     expect(idsIn(heard)).toEqual([])
@@ -84,7 +84,7 @@ describe('the event stream', () => {
   it('begins with a mark that tells a reader of before that he has missed something', async () => {
     const { gyrarch } = opened
     const read = gyrarch.hub.mark
-    await gyrarch.journalLine({ kind: 'test', says: 'told while nobody listened' })
+    await gyrarch.journalLine({ kind: 'test', says: 'told while nobody listened', params: {} })
     const heard = await hear('event: clock')
     expect(Number(/"mark":(\d+)/.exec(heard)?.[1])).toBeGreaterThan(read)
   })

@@ -4,7 +4,7 @@ import type { FleetView } from '~/core/fleet'
 import type { Database } from '../records/database'
 import { ChangeRow } from '../records/models'
 import type { KnownTrouble } from '../judging/troubles'
-import { changeId } from '../runner/journal'
+import { changeId, type Line } from '../runner/journal'
 import { CaseRow } from './case-row'
 import { healedIn, kept } from './case-troubles'
 import { isRun, runEnded } from './run-troubles'
@@ -14,7 +14,7 @@ export const caseId = (number: number): string => `m-${number}`
 
 interface RecordsParts {
   readonly database: Database
-  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
+  readonly journal: (line: Line) => Promise<void>
 }
 
 export class CaseRecords {
@@ -58,10 +58,7 @@ export class CaseRecords {
     await this.parts.journal({
       kind: 'case.opened',
       ...aboutIn(view, first.cluster),
-      says: said('case.opened', {
-        id: caseId(row.number),
-        symptom: first.diagnosis.symptom,
-      }).says,
+      ...said('case.opened', { id: caseId(row.number), symptom: first.diagnosis.symptom }),
     })
     return row
   }
@@ -112,7 +109,7 @@ export class CaseRecords {
     await this.parts.journal({
       kind: 'case.closed',
       ...aboutIn(view, row.cluster),
-      says: said('case.closed', { id: caseId(row.number), by: closedBy }).says,
+      ...said('case.closed', { id: caseId(row.number), by: closedBy }),
     })
   }
 

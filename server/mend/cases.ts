@@ -356,13 +356,13 @@ export class Cases implements Watcher {
     const troubles = await this.troublesOf(row.cluster, logs)
     this.troubles.set(row.cluster, troubles)
     const now = troubles.find((trouble) => troubleKey(trouble) === troubleKey(first))
-    const { says } = said('probe.read', {
+    const { says, params } = said('probe.read', {
       probe: next.says,
       lines: logs.reduce((sum, { lines }) => sum + lines.length, 0),
       cause: now?.diagnosis.causes[0]?.says ?? null,
       share: now?.diagnosis.causes[0]?.share ?? 0,
     })
-    await this.parts.journal({ kind: 'case.probed', about: `cluster/${row.cluster}`, says })
+    await this.parts.journal({ kind: 'case.probed', about: `cluster/${row.cluster}`, says, params })
     await this.settle(await fleet.view())
     return this.write(id, { note: says }, by)
   }

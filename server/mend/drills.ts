@@ -171,7 +171,7 @@ export class Drills {
     const { title } = kindOf(row.name)
     await this.parts.journalLine({
       kind: 'drill.ended',
-      says: said('drill.ended', { title, state, score }).says,
+      ...said('drill.ended', { title, state, score }),
     })
   }
 
@@ -277,7 +277,7 @@ export class Drills {
     const { title, hints } = kindOf(row.name)
     await this.parts.journalLine({
       kind: 'drill.hint',
-      says: said('drill.hint', { title, hint: hints[row.hints - 1] ?? '' }).says,
+      ...said('drill.hint', { title, hint: hints[row.hints - 1] ?? '' }),
     })
     return this.told(row)
   }

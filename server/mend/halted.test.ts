@@ -99,6 +99,38 @@ describe('a run that has halted', () => {
     expect(await caseAbout(`run/${id}`)).toMatchObject({ state: 'open', cause })
   })
 
+  it('at a webhook that knows no newer version offers to have it not asked about that, and goes on then', async () => {
+    const { changes } = opened.gyrarch
+    const budget = [
+      'apiVersion: policy/v1',
+      'kind: PodDisruptionBudget',
+      'metadata: {name: gate, namespace: platform}',
+      'spec: {maxUnavailable: 1, selector: {matchLabels: {app: policy-webhook}}}',
+    ].join('\n')
+    const id = await haltedBy(
+      'manifest.apply',
+      { cluster: 'burdock', text: budget },
+      'gate-behind',
+      'cluster/burdock',
+    )
+    const { cause, remedies } = await changes.get(id)
+    expect([cause?.reason, cause?.says]).toEqual([
+      'webhook-denies',
+      'admission webhook "objects.orchard-gate.fernhollow.example" denied the request: no kind "PodDisruptionBudget" is registered for version "policy/v1"',
+    ])
+    expect(await caseAbout(`run/${id}`)).toMatchObject({ cause: 'webhook-denies' })
+    const [remedy] = remedies
+    expect(remedy?.says).toBe(
+      'Have orchard-gate-objects ask no more about PodDisruptionBudget of policy/v1',
+    )
+    if (!remedy || !('kind' in remedy.change)) throw new Error('nothing is offered')
+    const narrowed = await changes.draft(remedy.change.kind, remedy.change.intent)
+    await changes.run(narrowed.id, { accept: narrowed.findings.map(({ key }) => key) })
+    expect((await runOut(opened.gyrarch, narrowed.id)).state).toBe('done')
+    await changes.retry(id)
+    expect((await runOut(opened.gyrarch, id)).state).toBe('done')
+  })
+
   it('keeps its case while it is tried again and halts again, and closes it when it is given up', async () => {
     const { changes, cases } = opened.gyrarch
     const id = await haltedBy('cluster.raise', fernlet, 'machine-unavailable', 'site/tarn-north')

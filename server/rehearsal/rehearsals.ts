@@ -1,7 +1,6 @@
 /** Rehearsals of changes: one under way at a time for each change, the last of each kept. */
 import { type Plan, planDigest } from '~/core/changes'
 import type { Said } from '~/core/contract'
-import { type FleetView, listedObjects } from '~/core/fleet'
 import {
   againstPlan,
   againstRun,
@@ -15,22 +14,8 @@ import type { Fleet } from '../fleet/fleet'
 import type { Database } from '../records/database'
 import { ChangeRow } from '../records/models'
 import { changeId } from '../runner/journal'
+import { clustersIn, inModel, type OpenModel } from './in-model'
 import { RehearsalRow } from './rehearsal-row'
-import { type Model, runThrough } from './run-through'
-
-export type RehearsedFleet = Pick<FleetView, 'now' | 'sites' | 'clusters' | 'published' | 'peers'>
-
-export interface OpenedModel extends Model {
-  /** Ready pods of each workload, by `cluster namespace/name`. */
-  ready(): Promise<Readonly<Record<string, number>>>
-  close(): Promise<void>
-}
-
-export type OpenModel = (of: {
-  readonly view: RehearsedFleet
-  readonly objects: Readonly<Record<string, ReturnType<typeof listedObjects>>>
-  readonly seed: number
-}) => Promise<OpenedModel>
 
 export interface RehearsalState {
   readonly state: 'none' | 'running' | 'done' | 'failed'
@@ -119,51 +104,21 @@ export class Rehearsals {
     const clusters = clustersIn(plan)
     const view = await this.parts.fleet.viewFor(clusters, [], true)
     signal.throwIfAborted()
-    const { now, sites, published, peers } = view
-    const model = await this.parts.open({
-      view: {
-        now,
-        sites,
-        clusters: view.clusters,
-        ...(published === undefined ? {} : { published }),
-        ...(peers === undefined ? {} : { peers }),
-      },
-      objects: Object.fromEntries(clusters.map((name) => [name, listedObjects(view, name)])),
+    const body = await inModel(
+      this.parts.open,
       // Another draw of how long things take than the outside has.
-      seed: number,
+      { plan, view, seed: number },
+      (done) => {
+        const current = this.underWay.get(number)
+        if (current) current.done = done
+      },
+      signal,
+    )
+    signal.throwIfAborted()
+    await this.parts.database.write(async (transaction) => {
+      if (await ChangeRow.findByPk(number, { attributes: ['number'], transaction }))
+        await RehearsalRow.upsert({ change: number, body }, { transaction })
     })
-    try {
-      const before = await model.ready()
-      const told = await runThrough(
-        plan,
-        model,
-        Date.parse(now),
-        (done) => {
-          const current = this.underWay.get(number)
-          if (current) current.done = done
-        },
-        signal,
-      )
-      const after = await model.ready()
-      const body: Rehearsal = {
-        plan: planDigest(plan),
-        at: now,
-        ...told,
-        short: Object.entries(before).flatMap(([workload, count]) => {
-          const left = after[workload]
-          return left !== undefined && left < count
-            ? [{ workload, before: count, after: left }]
-            : []
-        }),
-      }
-      signal.throwIfAborted()
-      await this.parts.database.write(async (transaction) => {
-        if (await ChangeRow.findByPk(number, { attributes: ['number'], transaction }))
-          await RehearsalRow.upsert({ change: number, body }, { transaction })
-      })
-    } finally {
-      await model.close()
-    }
   }
 
   async state(change: ChangeRecord): Promise<RehearsalState> {
@@ -197,15 +152,6 @@ function stateOf(
   if (why !== null) return 'failed'
   return kept ? 'done' : 'none'
 }
-
-/** Clusters that the commands of a plan are about. */
-const clustersIn = (plan: Plan): readonly string[] => [
-  ...new Set(
-    plan.steps.flatMap(({ command: { args } }) =>
-      typeof args['cluster'] === 'string' ? [args['cluster']] : [],
-    ),
-  ),
-]
 
 const secondsBetween = (from: string | null, to: string | null): number | null =>
   from === null || to === null ? null : Math.round((Date.parse(to) - Date.parse(from)) / 1000)

@@ -11,7 +11,7 @@ export interface Line {
   readonly about?: string
   readonly says: string
   /** What the sentence tells, by name. */
-  readonly params?: Params
+  readonly params: Params
 }
 
 export const changeId = (number: number): string => `c-${number}`
@@ -47,7 +47,7 @@ export async function writeJournal(
           change: line.change ?? null,
           about: line.about ?? null,
           says: line.says,
-          params: line.params ?? {},
+          params: line.params,
           by: currentActor(),
         },
         { transaction },

@@ -63,7 +63,13 @@ export class RunRecords {
   async retried(active: Active): Promise<void> {
     await this.transition(
       active,
-      [{ kind: 'run.retried', says: `${active.row.label}: retried from where it halted` }],
+      [
+        {
+          kind: 'run.retried',
+          says: `${active.row.label}: retried from where it halted`,
+          params: { label: active.row.label },
+        },
+      ],
       async (transaction) => {
         for (const step of active.steps.values()) {
           if (step.state !== 'failed') continue
@@ -91,7 +97,8 @@ export class RunRecords {
 
   /** The run goes back: what has not begun is left out, what is done is taken back. */
   async turnedBack(active: Active, says: string, cause: Failure | null): Promise<void> {
-    await this.transition(active, [{ kind: 'run.undoing', says }], async (transaction) => {
+    const params = { label: active.row.label, cause: cause?.reason ?? null }
+    await this.transition(active, [{ kind: 'run.undoing', says, params }], async (transaction) => {
       for (const step of active.steps.values()) {
         const stopped = step.state === 'waiting' || step.state === 'retrying'
         await step.update(
@@ -109,7 +116,13 @@ export class RunRecords {
   async givenUp(active: Active): Promise<void> {
     await this.transition(
       active,
-      [{ kind: 'run.given-up', says: `${active.row.label}: given up; what was made stays` }],
+      [
+        {
+          kind: 'run.given-up',
+          says: `${active.row.label}: given up; what was made stays`,
+          params: { label: active.row.label },
+        },
+      ],
       async (transaction) => {
         for (const step of active.steps.values())
           if (step.state === 'waiting') await step.update({ state: 'skipped' }, { transaction })
@@ -126,7 +139,13 @@ export class RunRecords {
   ): Promise<void> {
     await this.transition(
       active,
-      [{ kind: 'run.halted', says: `${active.row.label} ${says}` }],
+      [
+        {
+          kind: 'run.halted',
+          says: `${active.row.label} ${says}`,
+          params: { label: active.row.label, cause: halted.cause?.reason ?? null },
+        },
+      ],
       async (transaction) => {
         const endedAt = isoClock(this.parts.clock.now)
         await active.row.update({ state: 'halted', ...halted, endedAt }, { transaction })
@@ -141,6 +160,7 @@ export class RunRecords {
         {
           kind: 'run.done',
           says: `${active.row.label}: done, ${countText(proof.length, 'proof holds', 'proofs hold')}`,
+          params: { label: active.row.label, proofs: proof.length },
         },
       ],
       async (transaction) => {
@@ -158,7 +178,13 @@ export class RunRecords {
         : broken.map((item) => `${item.says}: ${item.observed}`).join('; ')
     await this.transition(
       active,
-      [{ kind: 'run.taken-back', says: `${active.row.label}: taken back; ${says}` }],
+      [
+        {
+          kind: 'run.taken-back',
+          says: `${active.row.label}: taken back; ${says}`,
+          params: { label: active.row.label, left: broken.length },
+        },
+      ],
       async (transaction) => {
         await active.row.update({ proof: [...proof] }, { transaction })
         await this.close(active, 'taken-back', transaction)
@@ -288,6 +314,14 @@ export class RunRecords {
       kind: again ? 'step.retrying' : 'step.failed',
       about: `step/${change}/${step.id}`,
       says: `${active.row.label}: ${step.group}: ${failure.says} ${next}`,
+      params: {
+        label: active.row.label,
+        group: step.group,
+        step: step.says,
+        reason: failure.reason,
+        attempt: tried,
+        of: step.retry.attempts,
+      },
     }
   }
 

@@ -1,4 +1,5 @@
 /** Templates: drafts kept with fields left open, and drafts made from them. */
+import type { Params } from '~/core/contract'
 import { patchDraft } from '~/core/changes'
 import { freeRangesAt } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
@@ -47,7 +48,7 @@ export class Templates {
     private readonly database: Database,
     private readonly changes: Changes,
     private readonly fleet: Fleet,
-    private readonly journal: (says: string) => Promise<void>,
+    private readonly journal: (says: string, params: Params) => Promise<void>,
   ) {}
 
   async list(): Promise<readonly Template[]> {
@@ -99,7 +100,8 @@ export class Templates {
         { transaction },
       ),
     )
-    if (!shipped) await this.journal(`template ${request.name} kept`)
+    if (!shipped)
+      await this.journal(`template ${request.name} kept`, { name: request.name, is: 'kept' })
     return this.get(request.name)
   }
 
@@ -117,7 +119,7 @@ export class Templates {
     await this.database.write((transaction) =>
       TemplateRow.destroy({ where: { name: template.name }, transaction }),
     )
-    await this.journal(`template ${name} removed`)
+    await this.journal(`template ${name} removed`, { name, is: 'removed' })
   }
 
   /** A draft made from a template: open fields take the values given; ranges left open take the next free ones. */

@@ -139,6 +139,7 @@ export class Autoscale implements Watcher {
       kind: refused === null ? 'autoscale.acts' : 'autoscale.stuck',
       about: `pool/${cluster}/${request.pool}`,
       says,
+      params: { cluster, pool: request.pool, count: request.count, refused },
     })
   }
 }

@@ -25,6 +25,7 @@ export async function setHealth(
     kind: 'health.set',
     about: `cluster/${name}`,
     says: `health keeping of ${name}: ${policy.enabled ? `after ${policy.afterSeconds} s, at most ${Math.round(policy.mostShare * 100)} % at once and ${countText(policy.mostReplacedPerDay, 'machine')} replaced in a day${policy.replaceGuarded ? ', although it is guarded' : ''}` : 'off'}`,
+    params: { cluster: name, ...policy },
   })
   gyrarch.health.lookSoon()
   return policy

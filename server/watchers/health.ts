@@ -1,4 +1,5 @@
 /** Health keeping at work: looks when nodes change and when something is due, and runs what was decided like any change. */
+import type { Params } from '~/core/contract'
 import type { SliceName } from '~/core/contract'
 import type { Watcher } from './watcher'
 import { Op } from 'sequelize'
@@ -152,6 +153,7 @@ export class Health implements Watcher {
         kind: 'health.acts',
         about: `node/${act.cluster}/${act.node}`,
         says: `health keeping: ${says}; ${act.kind === 'machine.restart' ? 'it is restarted' : 'its machine is replaced'}`,
+        params: { cluster: act.cluster, node: act.node, change: act.kind, reason: act.reason },
       })
       const refused = await this.parts.changes.runUnattended(
         act.kind,
@@ -164,6 +166,7 @@ export class Health implements Watcher {
         `${act.cluster}/${act.node}`,
         `health keeping cannot ${act.kind === 'machine.restart' ? 'restart' : 'replace'} ${act.node}: ${refused}`,
         `node/${act.cluster}/${act.node}`,
+        { cluster: act.cluster, node: act.node, change: act.kind, refused },
       )
       this.dueAt = Math.min(this.dueAt ?? Infinity, this.parts.clock.now + 300_000)
     }
@@ -174,6 +177,7 @@ export class Health implements Watcher {
         `${cluster}/${node}/${code}`,
         `health keeping: ${says} Somebody has to look.`,
         `node/${cluster}/${node}`,
+        { cluster, node, code },
       )
   }
 
@@ -185,12 +189,19 @@ export class Health implements Watcher {
       `${cause.code} ${clusters.join()} ${JSON.stringify(cause.params)}`,
       `health keeping: ${cause.says} Nothing is restarted or replaced.${remedy ? ` What helps, proven: ${remedy.says}.` : ''}`,
       clusters.length === 1 ? `cluster/${listText(clusters)}` : `site/${cause.site}`,
+      { code: cause.code, clusters, remedy: remedy?.says ?? null },
     )
   }
 
-  private async tellOnce(kind: string, key: string, says: string, about: string): Promise<void> {
+  private async tellOnce(
+    kind: string,
+    key: string,
+    says: string,
+    about: string,
+    params: Params,
+  ): Promise<void> {
     if (this.told.has(key)) return
     this.told.add(key)
-    await this.parts.journal({ kind, about, says })
+    await this.parts.journal({ kind, about, says, params })
   }
 }

@@ -1,13 +1,14 @@
 import { type Actor, actingAs } from '../actor'
 import type { Changes } from '../changes/changes'
 import type { Fleet } from '../fleet/fleet'
+import type { Line } from '../runner/journal'
 
 /** What those who look need: the fleet they judge, the changes they run, the clock, and whom they tell. */
 export interface LookerParts {
   readonly fleet: Fleet
   readonly changes: Changes
   readonly clock: { readonly now: number }
-  readonly journal: (line: { kind: string; about?: string; says: string }) => Promise<void>
+  readonly journal: (line: Line) => Promise<void>
   readonly onError: (error: unknown) => void
 }
 

@@ -67,6 +67,7 @@ export class Rest extends TimedWatcher {
         kind: 'rest.stuck',
         about: `cluster/${cluster}`,
         says: `the rest calendar cannot ${boundary.rests ? 'stop' : 'start'} ${cluster}: ${refused}`,
+        params: { cluster, rests: boundary.rests, refused },
       })
     return refused
   }

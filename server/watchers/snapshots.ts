@@ -71,6 +71,7 @@ export class Snapshots extends TimedWatcher {
         kind: 'snapshot.stuck',
         about: `cluster/${cluster}`,
         says: `the schedule cannot take a snapshot of ${volume}: ${refused}`,
+        params: { cluster, volume, refused },
       })
     return refused
   }

@@ -1,4 +1,5 @@
 /** Walks that are kept as expectations. They are Gyrarch’s own: keeping one changes nothing outside. */
+import type { Params } from '~/core/contract'
 import { z } from 'zod'
 import { fromSchema, portSchema, protocolSchema, toSchema } from '~/core/wire'
 import { Refusal, refuseIssues } from '../changes/errors'
@@ -19,7 +20,7 @@ const max = 500
 export class Expectations {
   constructor(
     private readonly database: Database,
-    private readonly journal: (says: string) => Promise<void>,
+    private readonly journal: (says: string, params: Params) => Promise<void>,
     private readonly changed: () => void,
   ) {}
 
@@ -36,7 +37,7 @@ export class Expectations {
       ),
     )
     this.changed()
-    await this.journal(`expected from now on: ${name}`)
+    await this.journal(`expected from now on: ${name}`, { name, is: 'kept' })
     return name
   }
 
@@ -44,6 +45,6 @@ export class Expectations {
     if ((await ExpectationRow.destroy({ where: { name } })) === 0)
       throw new Refusal('not-found', `Nothing called ${name.slice(0, 80)} is expected.`)
     this.changed()
-    await this.journal(`no longer expected: ${name}`)
+    await this.journal(`no longer expected: ${name}`, { name, is: 'removed' })
   }
 }

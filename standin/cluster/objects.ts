@@ -102,7 +102,7 @@ const order = [
 const rank = (manifest: Manifest): number =>
   order.includes(manifest.kind) ? order.indexOf(manifest.kind) : order.length
 
-/** Why an API does not take an object: what it forbids itself, or a webhook that it must ask and cannot reach. */
+/** Why an API does not take an object: what it forbids itself, or a webhook that it must ask and that is not reached, or refuses. */
 export function objectionTo(
   sim: Sim,
   cluster: Cluster,
@@ -113,6 +113,8 @@ export function objectionTo(
 ): OperationFailure | null {
   const operation = writtenObject(cluster, object) ? 'UPDATE' : 'CREATE'
   const unasked = webhookAgainst(sim, cluster, object, operation)
+  if (unasked?.code === 'webhook-denies')
+    return permanent('webhook-denies', unasked, { about: about(cluster, object), ...unasked })
   if (unasked)
     return transient('webhook-silent', unasked, { about: about(cluster, object), ...unasked })
   const refused = policyRefusals(trial.objects ?? [], {

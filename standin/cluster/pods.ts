@@ -33,7 +33,8 @@ export function startPod(cluster: Cluster, pod: Pod, at: number, numbered?: numb
         .filter((otherPod) => otherPod.node === node.name)
         .map((otherPod) => otherPod.ip),
     )
-    while (taken.has(ip)) ip = podAddress(cluster, node, ++n)
+    // Without a range there is no address to look for.
+    while (ip !== null && taken.has(ip)) ip = podAddress(cluster, node, ++n)
   }
   pod.ip = ip
   pod.phase = 'Running'

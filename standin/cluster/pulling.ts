@@ -109,6 +109,7 @@ export function notPulled(
   image: string,
   puller: Puller,
 ): NotPulled | null {
+  if (cluster.anyImage === true) return null
   const broken = faultOn(sim, cluster, image)
   if (broken) return broken
   let last: NotPulled | null = null

@@ -10,6 +10,7 @@ import { store, writtenObject } from './stored'
 import { list, record as fields, objectKey } from './manifests'
 import type { Cluster, Manifest, Pod, Workload } from '../world'
 import { networkLost } from './conditions'
+import { agedGate, agedWebhook } from './aged-gate'
 
 const serviceOf = (cluster: Cluster, namespace: string, name: string): Manifest | undefined =>
   writtenObject(cluster, {
@@ -84,7 +85,7 @@ const gateConfiguration = (namespace: string | null): Manifest => ({
 })
 
 /** Has the policy webhook asked, where it is not yet; what stood there. */
-function installGate(sim: Sim, cluster: Cluster, namespace: string | null): Before {
+function installGate(sim: Sim, cluster: Cluster, webhooks: Manifest): Before {
   if (!serviceOf(cluster, 'platform', gateService))
     addService(cluster, {
       apiVersion: 'v1',
@@ -92,7 +93,6 @@ function installGate(sim: Sim, cluster: Cluster, namespace: string | null): Befo
       metadata: { namespace: 'platform', name: gateService },
       spec: { selector: { app: gateService }, ports: [{ port: 9443, targetPort: 9443 }] },
     })
-  const webhooks = gateConfiguration(namespace)
   const before = writtenObject(cluster, webhooks) ?? null
   store(sim, cluster, webhooks)
   return [{ key: objectKey(webhooks), object: before }]
@@ -113,9 +113,38 @@ function startAnew(sim: Sim, cluster: Cluster, gone: readonly Pod[]): void {
   refill(sim, cluster, gone)
 }
 
+/** What an older policy webhook is asked about, in versions that it knows and in those that came since. */
+const turningRules = [
+  { apiGroups: ['policy'], apiVersions: ['v1beta1', 'v1'], resources: ['poddisruptionbudgets'] },
+  {
+    apiGroups: ['autoscaling'],
+    apiVersions: ['v1', 'v2beta2', 'v2'],
+    resources: ['horizontalpodautoscalers'],
+  },
+  { apiGroups: ['batch'], apiVersions: ['v1beta1', 'v1'], resources: ['cronjobs'] },
+  { apiGroups: ['networking.k8s.io'], apiVersions: ['v1beta1', 'v1'], resources: ['ingresses'] },
+]
+
+/** The policy webhook is asked about kinds of which it knows no newer version than the one that goes. */
+export function ageGate(sim: Sim, cluster: Cluster): Before {
+  const before = installGate(sim, cluster, {
+    ...gateConfiguration(null),
+    metadata: { name: agedGate },
+    webhooks: list(gateConfiguration(null)['webhooks'])
+      .map(fields)
+      .map(({ rules: _rules, ...webhook }) => ({
+        ...webhook,
+        name: agedWebhook,
+        rules: turningRules.map((rule) => ({ ...rule, operations: ['CREATE', 'UPDATE'] })),
+      })),
+  })
+  sim.touch(`cluster:${cluster.name}`)
+  return before
+}
+
 /** The policy webhook answers later than the API waits: the pod of a workload that starts anew is not let in. */
 export function slowGate(sim: Sim, cluster: Cluster, { namespace, name }: Workload): Before {
-  const before = installGate(sim, cluster, namespace)
+  const before = installGate(sim, cluster, gateConfiguration(namespace))
   const pod = cluster.running.find((each) => each.namespace === namespace && each.workload === name)
   if (pod) startAnew(sim, cluster, [pod])
   return before
@@ -126,7 +155,7 @@ export function slowGate(sim: Sim, cluster: Cluster, { namespace, name }: Worklo
  * any more, neither they nor the pod network of a node that is started again.
  */
 export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before {
-  const before = installGate(sim, cluster, null)
+  const before = installGate(sim, cluster, gateConfiguration(null))
   startAnew(
     sim,
     cluster,

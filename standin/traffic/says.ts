@@ -31,6 +31,9 @@ export const said = sentences({
   'webhook-not-reached': (p: { webhook: string; url: string; failed: string }) =>
     `Internal error occurred: failed calling webhook "${p.webhook}": failed to call webhook: Post "${p.url}": ${p.failed}`,
 
+  'webhook-denies': (p: { webhook: string; kind: string; apiVersion: string }) =>
+    `admission webhook "${p.webhook}" denied the request: no kind "${p.kind}" is registered for version "${p.apiVersion}"`,
+
   // fronts
   'offers-no-virtual': (p: { site: string }) => `${p.site} offers no virtual addresses`,
   'not-pool': (p: { asked: string; pool: string }) => `${p.asked} is not in the pool ${p.pool}`,

@@ -1,10 +1,11 @@
 /**
  * Admission webhooks: before an API takes what is written, it calls whoever a configuration names. The call goes the way
  * of packets from the control plane to the service behind the webhook; where it does not arrive, what is to be written
- * is refused or not, as the configuration says. Those that answer allow everything.
+ * is refused or not, as the configuration says. Those that answer allow everything, but for one that is behind.
  */
 import { parseAddress } from '../../core/addresses'
 import { resourcesOf } from '../../core/objects'
+import { agedWebhook, isBeyondGate } from '../cluster/aged-gate'
 import { list, record as fields, text } from '../cluster/manifests'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest } from '../world'
@@ -109,7 +110,19 @@ function call(sim: Sim, cluster: Cluster, webhook: Readonly<Record<string, unkno
   return { url, failed: arrived ? null : tooLate }
 }
 
-/** Why an API does not take an object, because a webhook that it must ask is not reached; null where it does. */
+/** What a webhook that is behind says to an object in a version that it does not know; null to any other. */
+function refusal(sim: Sim, cluster: Cluster, webhook: string, object: Manifest) {
+  const isBehind =
+    webhook === agedWebhook &&
+    sim.world.faults.some(
+      ({ kind, about }) => kind === 'gate-behind' && about === `cluster/${cluster.name}`,
+    )
+  if (!isBehind || !isBeyondGate(object)) return null
+  const { kind, apiVersion } = object
+  return said('webhook-denies', { webhook, kind, apiVersion })
+}
+
+/** Why an API does not take an object: a webhook that it must ask is not reached, or refuses it; null where it does. */
 export function webhookAgainst(
   sim: Sim,
   cluster: Cluster,
@@ -119,11 +132,14 @@ export function webhookAgainst(
   if (kinds.includes(object.kind)) return null
   for (const configuration of configurations(cluster))
     for (const webhook of list(configuration['webhooks']).map(fields)) {
-      if (webhook['failurePolicy'] === 'Ignore') continue
       if (!isAsked(cluster, webhook, object, operation)) continue
+      const name = text(webhook['name'])
+      const refused = refusal(sim, cluster, name, object)
+      if (webhook['failurePolicy'] === 'Ignore' && !refused) continue
       const { url, failed } = call(sim, cluster, webhook)
-      if (failed !== null)
-        return said('webhook-not-reached', { webhook: text(webhook['name']), url, failed })
+      if (failed === null && refused) return refused
+      if (failed !== null && webhook['failurePolicy'] !== 'Ignore')
+        return said('webhook-not-reached', { webhook: name, url, failed })
     }
   return null
 }

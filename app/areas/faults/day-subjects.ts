@@ -88,6 +88,7 @@ export function daySubjects(
     'policy-closes': services,
     'gate-closes': nodes,
     'gate-slow': workloads,
+    'gate-behind': clusters,
     'state-store-slow': clusters,
     'state-store-full': clusters,
     'member-silent': clusters,

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { type FleetView } from '~/core/fleet'
+import { type FleetView, labelledAs, labelsInUse } from '~/core/fleet'
 import { isUnsupported } from '~/core/releases'
 import { bytesText, countText, moneyText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'
@@ -18,6 +18,7 @@ import { Page } from '../../frame/page'
 import { useKey } from '../../frame/keys'
 import { Reason } from '../../parts/reason'
 import { StateText } from '../../parts/state'
+import { Choice } from '../../kit/choice'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor, withCase } from '../reason-data'
@@ -105,11 +106,20 @@ async function wantsOf(
   ]
 }
 
+/** The fleet with only the clusters that have a label; whole without one, or where nothing is so labelled. */
+function withLabel(view: FleetView, label: string): FleetView {
+  const labelled = label === '' ? null : labelledAs(view.clusters, label)
+  if (!labelled?.ok) return view
+  return { ...view, clusters: view.clusters.filter(({ name }) => labelled.names.includes(name)) }
+}
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const fleet = await fleetAsked(gyrarch, request)
-  const view = await fleet.view()
   const search = new URL(request.url).searchParams
+  const whole = await fleet.view()
+  const label = search.get('label') ?? ''
+  const view = withLabel(whole, label)
   const measure = oneOf(search.get('size'), measures, 'cpu')
   const reading = oneOf(search.get('fill'), readings, 'state')
   const zoom = search.get('zoom')
@@ -129,6 +139,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     measure,
     reading,
     asTable,
+    label,
+    labels: labelsInUse(whole.clusters),
     layout: asTable ? null : gyreLayout(tree, zoom, measure, reading, Date.parse(view.now)),
     trail: ((zoom === null ? null : findInTree(tree, zoom)) ?? [tree]).map((node) => ({
       ref: node.ref,
@@ -186,6 +198,8 @@ const columns: readonly Column<Row>[] = [
     value: (row) => row.release,
     show: (row) => <span className="mono">{row.release}</span>,
   },
+  { name: 'role', value: (row) => row.role },
+  { name: 'labels', value: (row) => row.labels },
   { name: 'nodes', value: (row) => row.nodes, number: true },
   { name: 'cores', value: (row) => row.cores, number: true },
   { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
@@ -225,12 +239,27 @@ function Trail({ trail, keep }: Pick<Data, 'trail'> & { readonly keep: Query }) 
 
 /** What the drawing shows of an arc: how large it is, and how it is filled. */
 function Pickers({ data, keep }: { readonly data: Data; readonly keep: Query }) {
-  const { trail, measure, reading, asTable } = data
+  const { trail, measure, reading, asTable, label: chosen, labels } = data
+  const navigate = useNavigate()
+  const address = useAddress()
   // Beside a long trail there is no room for what the groups are called; they keep their names.
   const label = trail.length > 1 ? 'visually-hidden' : 'soft'
   return (
     <>
       <Trail trail={trail} keep={keep} />
+      {labels.length === 0 ? null : (
+        <Choice
+          label="Clusters labelled"
+          hideLabel
+          empty="every cluster"
+          value={chosen}
+          options={labels}
+          onChange={(next) =>
+            void navigate(address('/fleet', { ...keep, label: next === '' ? null : next }))
+          }
+          width={170}
+        />
+      )}
       <span className={label}>size of an arc</span>
       <span className="picker" role="group" aria-label="Size of an arc">
         {measures.map((name) => (

@@ -1,6 +1,6 @@
 /** Sites and clusters of the fleet as rows, the worst first. */
 
-import type { FleetNode, State } from '../../../core/fleet'
+import { type FleetNode, labelsInUse, type State } from '~/core/fleet'
 
 export interface Want {
   readonly ref: string
@@ -18,6 +18,10 @@ export interface Row {
   readonly within: string
   readonly state: State
   readonly release: string
+  /** Roles of a node. */
+  readonly role: string
+  /** Of a cluster, as `key=value`. */
+  readonly labels: string
   readonly nodes: number
   readonly cores: number
   readonly asked: number
@@ -45,6 +49,8 @@ export function rowsOf(root: FleetNode): readonly Row[] {
       within,
       state: node.state,
       release: node.release ?? '',
+      role: (node.roles ?? []).join(', '),
+      labels: labelsInUse([{ labels: node.labels ?? {} }]).join(', '),
       nodes: node.nodes,
       cores: node.cpuMilli / 1000,
       asked: node.cpuMilli === 0 ? 0 : rounded(node.requestedCpuMilli / node.cpuMilli, 4),

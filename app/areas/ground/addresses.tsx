@@ -7,6 +7,7 @@ import { orRefused } from '../refusals'
 import { parseCidr } from '~/core/addresses'
 import { countText } from '~/core/units'
 import { breath } from '~/server/breath'
+import type { LedgerRead } from '~/server/judging/tasks'
 import { gyrarchContext } from '../../context'
 import { AddressStrip, stripAround } from '../../drawings/address-strip'
 import { Page } from '../../frame/page'
@@ -68,14 +69,10 @@ export async function action({ request, context }: Route.ActionArgs) {
   return orRefused(async () => {
     const text = await request.text()
     if (text.length > 8_000_000) throw new Refusal('too-large', 'The file is larger than 8 MB.')
-    const { good, bad, alreadyKnown } = await gyrarch.judges.ledger(
-      text,
-      await gyrarch.fleet.view(),
-    )
-    return {
-      refused: null,
-      read: { good, bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300), alreadyKnown },
-    }
+    const told = await gyrarch.judges.ledger(text, await gyrarch.fleet.view())
+    const { bad, ...read } = JSON.parse(told) as LedgerRead
+    const shown = { bad: bad.slice(0, 300), more: Math.max(0, bad.length - 300) }
+    return { refused: null, read: { ...read, ...shown } }
   })
 }
 
@@ -101,7 +98,7 @@ function Import() {
           <p>
             {countText(read.good.length, 'good line')},{' '}
             {countText(read.bad.length + read.more, 'bad line')}
-            {read.alreadyKnown > 0 ? `, ${read.alreadyKnown} known already` : ''}.
+            {read.known > 0 ? `, ${read.known} known already` : ''}.
           </p>
           <ul className="facts" style={{ maxHeight: 190, overflow: 'auto' }}>
             {read.bad.map((entry) => (

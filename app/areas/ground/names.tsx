@@ -8,6 +8,7 @@ import { resolve } from '~/core/ground'
 import { countText } from '~/core/units'
 import { Refusal } from '~/server/changes/errors'
 import { askedJson } from '../asked'
+import type { ZoneRead } from '~/server/judging/tasks'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -72,11 +73,8 @@ export async function action({ request, context }: Route.ActionArgs) {
     const { site: name, text } = await askedJson(request, reading)
     const site = (await gyrarch.fleet.view()).sites.find((site) => site.name === name)
     if (!site) throw new Refusal('invalid', 'Give a site and the text of a zone file.')
-    const { records, problems, change } = await gyrarch.judges.zone(
-      text,
-      site.name,
-      await gyrarch.fleet.view(),
-    )
+    const told = await gyrarch.judges.zone(text, site.name, await gyrarch.fleet.view())
+    const { records, problems, change } = JSON.parse(told) as ZoneRead
     return {
       refused: null,
       read: {

@@ -6,6 +6,7 @@ const views = [
   ['/renew/audit', 'audit'],
   ['/renew/upgrades', 'upgrades'],
   ['/renew/waves', 'waves'],
+  ['/renew/rehearse', 'rehearse'],
 ] as const
 
 export type RenewView = (typeof views)[number][0]

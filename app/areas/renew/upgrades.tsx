@@ -26,6 +26,7 @@ import { To, useAddress } from '../../parts/to'
 import { fleetAsked } from '../moment'
 import { aimedCluster } from '../shape/tabs'
 import { RenewTabs } from './tabs'
+import { TwoWaysTable } from './two-ways'
 import type { Route } from './+types/upgrades'
 import './renew.css'
 
@@ -374,6 +375,9 @@ export default function UpgradesPage({ loaderData }: Route.ComponentProps) {
                   />
                 )}
                 <Steps cluster={cluster} />
+                {cluster.run || cluster.to === null ? null : (
+                  <TwoWaysTable cluster={cluster.name} to={cluster.to} />
+                )}
               </>
             ) : null}
             <h2>Nodes</h2>

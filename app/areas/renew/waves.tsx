@@ -1,6 +1,7 @@
 /** Several clusters to one release: waves laid into maintenance windows, and drafted as one change. */
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
+import { labelledAs, labelsInUse } from '~/core/fleet'
 import { minorLines } from '~/core/releases'
 import { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from '~/core/releases/changes'
 import { countText, durationText } from '~/core/units'
@@ -8,6 +9,7 @@ import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { AskForm, Hidden } from '../../kit/ask-form'
 import { Choice } from '../../kit/choice'
+import { Field } from '../../kit/field'
 import { NumberField } from '../../kit/number-field'
 import { Cell, PlainTable, Row } from '../../kit/plain-table'
 import { SeveralField } from '../../kit/several-field'
@@ -38,11 +40,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const asked = searchParams.get('to') ?? ''
   const to = lines.some(({ minor }) => minor === asked) ? asked : usual
   const names = plain.clusters.map(({ name }) => name)
+  const labels = searchParams.get('labels') ?? ''
+  const labelled = labelledAs(plain.clusters, labels)
   const wanted = searchParams.get('clusters')?.split(',').filter(Boolean)
   const chosen = wanted?.filter((name) => names.includes(name)) ?? names
+  const among = labelled.ok ? chosen.filter((name) => labelled.names.includes(name)) : []
   const atOnce = numberIn(searchParams.get('atOnce'), 1, 20)
   const soak = numberIn(searchParams.get('soak'), 60, 10_080)
-  const members = usualWaves(plain, chosen, to)
+  const members = usualWaves(plain, among, to)
   const view = await fleet.viewFor(
     members.map(({ cluster }) => cluster),
     [],
@@ -53,6 +58,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     now: plain.now,
     names,
     chosen,
+    among,
+    labels,
+    labelsWrong: labelled.ok ? null : labelled.says,
+    labelsInUse: labelsInUse(plain.clusters),
     to,
     minors: lines.map(({ minor }) => minor),
     atOnce,
@@ -67,7 +76,11 @@ type Data = Route.ComponentProps['loaderData']
 function Asked({ data }: { readonly data: Data }) {
   const [clusters, setClusters] = useState<readonly string[]>(data.chosen)
   return (
-    <AskForm label="Which clusters go where" verb="Lay" asks={['to', 'clusters', 'atOnce', 'soak']}>
+    <AskForm
+      label="Which clusters go where"
+      verb="Lay"
+      asks={['to', 'clusters', 'labels', 'atOnce', 'soak']}
+    >
       <Choice
         name="to"
         label="To"
@@ -84,6 +97,20 @@ function Asked({ data }: { readonly data: Data }) {
         onChange={setClusters}
         placeholder="none"
         width={300}
+      />
+      <Field
+        name="labels"
+        label="Labels"
+        defaultValue={data.labels}
+        error={data.labelsWrong}
+        help={
+          data.labelsInUse.length === 0
+            ? 'no cluster has any'
+            : `such as ${data.labelsInUse[0] ?? ''}`
+        }
+        placeholder="any"
+        maxLength={1000}
+        width={190}
       />
       <NumberField
         name="atOnce"
@@ -175,14 +202,23 @@ function Lanes({ lanes, now }: Pick<Data, 'lanes' | 'now'>) {
   )
 }
 
-function Reason({ lanes, to, intent, chosen }: Data) {
+function Reason({ lanes, to, intent, among, labels }: Data) {
   const unlaid = lanes.filter(({ laid }) => laid === null)
   const last = lanes
     .flatMap(({ laid }) => laid?.end ?? [])
     .sort()
     .at(-1)
-  const there = chosen.length - lanes.length
+  const there = among.length - lanes.length
   const held = lanes.filter((lane) => lane.held > 0)
+  if (among.length === 0)
+    return (
+      <>
+        <h2>No cluster is chosen</h2>
+        <p className="soft">
+          {labels === '' ? 'Choose those that are to go.' : `None of them is labelled ${labels}.`}
+        </p>
+      </>
+    )
   if (lanes.length === 0)
     return (
       <h2>

@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import LinearProgress from '@mui/material/LinearProgress'
 import { useEffect } from 'react'
 import { useFetcher } from 'react-router'
+import type { Plan } from '~/core/changes'
 import type { Rehearsal as Rehearsed } from '~/core/rehearsal'
 import { countText, durationText } from '~/core/units'
 import type { ChangeRecord } from '~/server/changes/changes'
@@ -116,12 +117,20 @@ function Outcome({
         </>
       )}
       <Film rehearsal={rehearsal} />
-      <Steps record={record} rehearsal={rehearsal} />
+      <RehearsedSteps
+        plan={plan}
+        rehearsal={rehearsal}
+        ran={
+          record.startedAt === null
+            ? null
+            : new Map(record.steps.map((step) => [step.id, between(step.startedAt, step.endedAt)]))
+        }
+      />
     </>
   )
 }
 
-function Differences({
+export function Differences({
   says,
   none,
 }: {
@@ -163,17 +172,17 @@ const between = (from: number | string | null, to: number | string | null): numb
     : Math.round((Date.parse(String(to)) - Date.parse(String(from))) / 1000)
 }
 
-/** Each step with the time reckoned, rehearsed, and taken. */
-function Steps({
-  record,
+/** Each step with the time reckoned, rehearsed, and taken where it has run. */
+export function RehearsedSteps({
+  plan,
   rehearsal,
+  ran,
 }: {
-  readonly record: ChangeRecord
+  readonly plan: Plan | null
   readonly rehearsal: Rehearsed
+  readonly ran: ReadonlyMap<string, number | null> | null
 }) {
-  const planned = new Map(record.plan?.steps.map((step) => [step.id, step.seconds]))
-  const ran = new Map(record.steps.map((step) => [step.id, between(step.startedAt, step.endedAt)]))
-  const hasRun = record.startedAt !== null
+  const planned = new Map(plan?.steps.map((step) => [step.id, step.seconds]))
   return (
     <details>
       <summary>Step by step</summary>
@@ -183,7 +192,7 @@ function Steps({
           'step',
           { key: 'likely', says: 'likely', number: true },
           { key: 'rehearsed', says: 'rehearsed', number: true },
-          ...(hasRun ? [{ key: 'ran', says: 'ran', number: true }] : []),
+          ...(ran ? [{ key: 'ran', says: 'ran', number: true }] : []),
           'pods that leave',
         ]}
       >
@@ -198,9 +207,7 @@ function Steps({
                 ? 'fails'
                 : secondsText(between(step.startedAt, step.endedAt))}
             </Cell>
-            {hasRun ? (
-              <Cell className="number">{secondsText(ran.get(step.id) ?? null)}</Cell>
-            ) : null}
+            {ran ? <Cell className="number">{secondsText(ran.get(step.id) ?? null)}</Cell> : null}
             <Cell>
               {step.left.map(({ pod, to }) => (
                 <div key={pod}>

@@ -45,7 +45,7 @@ export const objectsApply = verb({
     force: z.array(z.string()).default([]),
   }),
   result: z.object({ before }),
-  failures: ['field-conflict', 'webhook-silent', 'policy-refuses'],
+  failures: ['field-conflict', 'webhook-silent', 'webhook-denies', 'policy-refuses'],
   at: atCluster,
   touches: clusterSlice,
   makes: objectRefs,
@@ -82,7 +82,7 @@ export const objectsWrite = verb({
     isDry: z.boolean().default(false),
   }),
   result: z.object({}),
-  failures: ['webhook-silent', 'policy-refuses', 'eviction-refused'],
+  failures: ['webhook-silent', 'webhook-denies', 'policy-refuses', 'eviction-refused'],
   at: atCluster,
   touches: clusterSlice,
 })

@@ -10,4 +10,6 @@ export {
 } from './fleet'
 export { type PoolWay, usualWay } from './ways'
 export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from './lanes'
+export { type Second, secondOf } from './second'
+export { type TwoWays, twoWays, type WayCost } from './two-ways'
 export { upgradeProgress } from './progress'

@@ -28,6 +28,7 @@ import {
   upgradeIntent,
   type UpgradeIntent,
 } from './order'
+import { spendMeanwhile } from './meanwhile'
 import { type TurnedNode, turnoverSteps } from './turnover'
 import { movesOf, wayOf } from './ways'
 
@@ -135,7 +136,7 @@ function plan(intent: UpgradeIntent, view: FleetView): Plan {
     ],
     removes: [],
     ...longestPath(steps),
-    spend: { before: spend, after: spend },
+    spend: { before: spend, after: spend, meanwhile: spendMeanwhile(steps, site) },
     reserves: [],
   }
 }

@@ -17,6 +17,7 @@ import {
   readCommand,
   type Said,
   saidOf,
+  type UsageReport,
 } from '~/core/contract'
 import type { Database } from '../../records/database'
 import { ApiRefusal } from './client'
@@ -227,7 +228,8 @@ export class OpenApi implements Connector, Observe {
   site = (): Promise<null> => Promise.resolve(null)
   meter = (): Promise<null> => Promise.resolve(null)
   boxFacts = (): Promise<null> => Promise.resolve(null)
-  usage = (): Promise<null> => Promise.resolve(null)
+  usage = (name: string): Promise<readonly UsageReport[] | null> =>
+    Promise.resolve(this.ways.reachedOf(name)?.usage() ?? null)
   load = (): Promise<null> => Promise.resolve(null)
   nodeLook = (): Promise<null> => Promise.resolve(null)
   nodeLog = (): Promise<null> => Promise.resolve(null)

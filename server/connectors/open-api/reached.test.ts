@@ -244,4 +244,44 @@ describe('following', () => {
     transport.replies.clear()
     await vi.waitFor(() => expect(reached?.report().heard).toBe(true), 5000)
   })
+
+  it('knows what pods use where a metrics API tells, and does without where there is none', async () => {
+    const owner = { kind: 'ReplicaSet', name: 'lamp-7', controller: true }
+    const pod = (name: string, more: Json = {}) => ({
+      kind: 'Pod',
+      metadata: { name, namespace: 'hall', ownerReferences: [owner] },
+      ...more,
+    })
+    const used = (name: string, ...containers: readonly (readonly [string, string])[]) => ({
+      metadata: { name, namespace: 'hall' },
+      containers: containers.map(([cpu, memory]) => ({ usage: { cpu, memory } })),
+    })
+    const killed = { lastState: { terminated: { reason: 'OOMKilled' } } }
+    const transport = new Scripted({
+      pods: [pod('lamp-7-a'), pod('lamp-7-b', { status: { containerStatuses: [killed] } })],
+    })
+    await opening(transport)
+    expect(reached?.usage()).toBeNull()
+    transport.replies.set('/apis/metrics.k8s.io/v1beta1/pods', () => ({
+      items: [
+        used('lamp-7-a', ['120500000n', '64Mi'], ['10m', '1Mi']),
+        used('lamp-7-b', ['90m', '128Mi']),
+        used('gone', ['9', '9Gi']),
+      ],
+    }))
+    reached?.start()
+    reached?.doubt()
+    await vi.waitFor(() => expect(reached?.usage()).not.toBeNull(), 5000)
+    expect(reached?.usage()).toEqual([
+      {
+        workload: 'ReplicaSet/hall/lamp-7',
+        cpuMilli: [131],
+        memoryBytes: [128 * 1024 ** 2],
+        memoryKills: 1,
+        throttled: 0,
+      },
+    ])
+    transport.replies.set('/apis/metrics.k8s.io/v1beta1/pods', () => status(404, 'NotFound'))
+    expect(reached?.report().heard).toBe(true)
+  })
 })

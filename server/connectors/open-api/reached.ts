@@ -2,13 +2,14 @@
  * A cluster that is reached through its API: what it offers is discovered, what Gyrarch shows of that is followed, and
  * every few seconds it is asked whether it still answers. All times are of the wall.
  */
-import type { ReachKind, ReachReport, ReachReason } from '~/core/contract'
-import { type Json, text } from '~/core/objects'
+import type { ReachKind, ReachReport, ReachReason, UsageReport } from '~/core/contract'
+import { type ApiObject, type Json, records, text } from '~/core/objects'
 import { type ApiClient, ApiRefusal } from './client'
 import { Reflector } from './reflector'
 import { discovered, mayDo, needed, type Resource } from './resources'
 import { said } from './says'
 import { Unreached } from './transport'
+import { podMetricsPath, sampleMs, UsageSamples } from './usage'
 import type { Trace } from './writing'
 
 const askMs = 3000
@@ -43,6 +44,8 @@ export class Reached {
   private changing: NodeJS.Timeout | null = null
   private asking: Promise<void> | null = null
   private lookedAt = 0
+  private readonly used = new UsageSamples()
+  private sampledAt = 0
 
   constructor(
     readonly name: string,
@@ -118,6 +121,10 @@ export class Reached {
 
   objects(): readonly Json[] {
     return [...this.reflectors.values()].flatMap((reflector) => [...reflector.objects()])
+  }
+
+  get address(): string {
+    return this.client.transport.address
   }
 
   of(name: string): readonly Json[] {
@@ -254,6 +261,7 @@ export class Reached {
       if (!this.heard) await this.begin()
       this.nowHeard()
       if (Date.now() - this.lookedAt > lookAgainMs) await this.lookAgain()
+      if (Date.now() - this.sampledAt >= sampleMs) await this.sample()
     } catch (error) {
       if (this.controller.signal.aborted) return
       const { reason, message } =
@@ -281,6 +289,30 @@ export class Reached {
       await this.open(AbortSignal.timeout(60_000), () => undefined)
     }
     for (const reflector of this.reflectors.values()) reflector.start()
+  }
+
+  /** Asks the metrics API what pods use now. Where there is none, or it may not be read, nothing is known of that. */
+  private async sample(): Promise<void> {
+    this.sampledAt = Date.now()
+    const signal = AbortSignal.any([this.controller.signal, AbortSignal.timeout(30_000)])
+    try {
+      const answer = await this.client.get(podMetricsPath, signal)
+      this.used.take(records(answer['items']), this.owners())
+    } catch (error) {
+      const isTheirs = error instanceof ApiRefusal || error instanceof Unreached
+      if (!isTheirs && !signal.aborted) throw error
+    }
+  }
+
+  /** Pods, and what stands between them and the workloads that they belong to. */
+  private owners(): readonly ApiObject[] {
+    const names = ['pods', 'replicasets.apps', 'jobs.batch']
+    return names.flatMap((name) => this.of(name)) as readonly Json[] as readonly ApiObject[]
+  }
+
+  /** What pods used; null where nothing tells. */
+  usage(): readonly UsageReport[] | null {
+    return this.used.report(this.owners())
   }
 
   private async lookAgain(): Promise<void> {

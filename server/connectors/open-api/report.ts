@@ -1,8 +1,23 @@
 /** What the objects of a cluster say of it, in the words of the contract. Nothing is read that its API does not list. */
-import type { ClusterEvent, ClusterReport, Condition, NodeReport } from '~/core/contract'
+import type {
+  ClusterEvent,
+  ClusterReport,
+  Condition,
+  NodeReport,
+  ReachReport,
+} from '~/core/contract'
 import { isRecord, type Json, podRequest, record, records, text } from '~/core/objects'
 import { parseBytes, parseCpuMilli } from '~/core/units'
-import type { Reached } from './reached'
+
+/** A cluster by what it lists, wherever that was read. */
+export interface ListedCluster {
+  readonly name: string
+  readonly release: string
+  /** Where it was read. */
+  readonly address: string
+  /** Objects of a resource, by its name in the API. */
+  readonly of: (resource: string) => readonly Json[]
+}
 
 const metadataOf = (object: Json): Json => record(object['metadata'])
 const nameOf = (object: Json): string => text(metadataOf(object)['name'])
@@ -117,7 +132,7 @@ function nodeOf(object: Json, load: Load | undefined): NodeReport {
 }
 
 /** Whether a service of the cluster answers names: one that selects pods that are ready on port 53. */
-function dnsAnswers(reached: Reached): boolean {
+function dnsAnswers(reached: ListedCluster): boolean {
   return reached.of('services').some((service) => {
     const ports = records(record(service['spec'])['ports'])
     return (
@@ -127,7 +142,7 @@ function dnsAnswers(reached: Reached): boolean {
   })
 }
 
-export function reportOf(reached: Reached): ClusterReport {
+export function reportOf(reached: ListedCluster, reach: ReachReport): ClusterReport {
   const pods = reached.of('pods')
   const byNode = loads(pods)
   const nodes = reached.of('nodes').map((node) => nodeOf(node, byNode.get(nameOf(node))))
@@ -140,7 +155,7 @@ export function reportOf(reached: Reached): ClusterReport {
     membersUp: members.length,
     members,
     release: reached.release,
-    endpoint: reached.client.transport.address,
+    endpoint: reached.address,
     nodes,
     podCount: pods.length,
     keepSource: [],
@@ -154,12 +169,12 @@ export function reportOf(reached: Reached): ClusterReport {
     addOns: [],
     apiClients: [],
     storage: null,
-    reach: reached.report(),
+    reach,
   }
 }
 
 /** Newest last. */
-export function eventsOf(reached: Reached): readonly ClusterEvent[] {
+export function eventsOf(reached: Pick<ListedCluster, 'of'>): readonly ClusterEvent[] {
   return reached
     .of('events')
     .map((event): ClusterEvent => {

@@ -93,7 +93,7 @@ export class Ways {
     const row = this.last.get(cluster)
     if (!row) return null
     const reached = this.reached.get(cluster)
-    if (reached && reached.of('nodes').length > 0) return reportOf(reached)
+    if (reached && reached.of('nodes').length > 0) return reportOf(reached, reached.report())
     return { ...(row.report ?? emptyReport(cluster)), reach: this.reachOf(row, reached ?? null) }
   }
 
@@ -200,7 +200,7 @@ export class Ways {
     reached: Reached,
     way: Pick<ReachRow, 'kind'> & { readonly accessFile?: string },
   ): Promise<void> {
-    const report = reportOf(reached)
+    const report = reportOf(reached, reached.report())
     const heardAt = new Date().toISOString()
     await this.parts.database.write(async (transaction) => {
       await ReachRow.upsert({ cluster, state: 'open', heardAt, report, ...way }, { transaction })
@@ -304,7 +304,7 @@ export class Ways {
 
   private keepReport(row: ReachRow, reached: Reached): void {
     if (reached.of('nodes').length === 0) return
-    row.report = reportOf(reached)
+    row.report = reportOf(reached, reached.report())
     row.heardAt = reached.report().lastHeardWall
   }
 

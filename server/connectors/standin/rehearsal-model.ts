@@ -1,5 +1,5 @@
 /** A model of the fleet in an engine of its own: what is run there touches nothing outside. */
-import type { OpenModel } from '../../rehearsal/rehearsals'
+import type { OpenModel } from '../../rehearsal/in-model'
 import type { EngineLink } from './engine-link'
 
 export const modelsIn =

@@ -54,7 +54,11 @@ function sender(post: Post, wall: () => number = () => Date.now()): Outgoing {
 const desk = (url: string) => ({ name: 'the desk', url, kinds: ['case.opened'], secret })
 
 async function caseOpens(): Promise<void> {
-  await opened.gyrarch.journalLine({ kind: 'case.opened', says: 'case m-7 opened: it is broken' })
+  await opened.gyrarch.journalLine({
+    kind: 'case.opened',
+    says: 'case m-7 opened: it is broken',
+    params: {},
+  })
 }
 
 describe('a notice', () => {

@@ -12,6 +12,7 @@ import type { Post, Posted } from './post'
 import { noticeKinds, receiverSchema } from './kinds'
 import { DeliveryRow, ReceiverRow } from './rows'
 import { said } from './says'
+import type { Line } from '../../runner/journal'
 
 /** Pauses before the next attempt (ms): given up after the last. */
 const pausesMs = [10_000, 60_000, 300_000, 1_800_000, 7_200_000] as const
@@ -24,7 +25,7 @@ interface OutgoingParts {
   readonly hub: Hub
   readonly vault: Vault
   readonly post: Post
-  readonly journal: (line: { kind: string; says: string }) => Promise<void>
+  readonly journal: (line: Line) => Promise<void>
   readonly onError: (error: unknown) => void
   /** Wall time (ms). */
   readonly wall: () => number
@@ -77,7 +78,7 @@ export class Outgoing {
     )
     await this.parts.journal({
       kind: 'receiver.changed',
-      says: said('receiver-kept', { name, url }).says,
+      ...said('receiver-kept', { name, url }),
     })
     return this.named(name)
   }
@@ -90,7 +91,7 @@ export class Outgoing {
     })
     await this.parts.journal({
       kind: 'receiver.changed',
-      says: said('receiver-removed', { name }).says,
+      ...said('receiver-removed', { name }),
     })
   }
 

@@ -11,6 +11,8 @@ import { asWritten, modelObjects, modelPods, modelServices, modelWorkloads } fro
 
 type Node = Cluster['nodes'][number]
 
+const yearMs = 365 * 86_400_000
+
 /** Graphics units that a node offers, whatever their maker calls them. */
 export function gpusOf(node: Listed | undefined): number {
   const capacity = record(node?.status['capacity'])
@@ -100,14 +102,21 @@ const ownersIn = (objects: readonly Listed[]): NonNullable<Cluster['owners']> =>
     }),
   )
 
+/** Ranges of a cluster that told of none: those that are set aside for shared and for test networks. */
+const rangesOf = ({ pods, services }: ClusterView) => ({
+  pods: pods === '' ? '100.64.0.0/10' : pods,
+  services: services === '' ? '198.18.0.0/15' : services,
+})
+
 export function modelCluster(
   view: ObservedFleet,
   cluster: ClusterView,
   objects: readonly Listed[],
 ): Cluster {
   const now = Date.parse(view.now)
-  const pods = parseCidr(cluster.pods)
-  const services = parseCidr(cluster.services)
+  const { pods: podRange, services: serviceRange } = rangesOf(cluster)
+  const pods = parseCidr(podRange)
+  const services = parseCidr(serviceRange)
   const ranges =
     pods.ok && services.ok
       ? clusterRanges(pods.value, cluster.maxPodsPerNode, services.value)
@@ -122,13 +131,15 @@ export function modelCluster(
     name: cluster.name,
     site: cluster.site,
     release: cluster.release,
-    managed: cluster.controlPlane.kind === 'managed',
+    // The machines of one that is only reached are nobody’s to look at: its API answers by itself.
+    managed: cluster.controlPlane.kind === 'managed' || cluster.reach !== undefined,
     endpoint: cluster.endpoint,
-    pods: cluster.pods,
-    services: cluster.services,
+    pods: podRange,
+    services: serviceRange,
     apiAddress: ranges?.ok ? (ranges.value.apiAddress ?? '') : '',
     dnsAddress: ranges?.ok ? (ranges.value.dnsAddress ?? '') : '',
     maxPodsPerNode: cluster.maxPodsPerNode,
+    ...(cluster.reach ? { anyImage: true } : {}),
     ...(cluster.redirects ? { redirects: structuredClone(cluster.redirects) } : {}),
     ...(cluster.pullsAs ? { pullsAs: structuredClone(cluster.pullsAs) } : {}),
     addOns: Object.fromEntries((cluster.addOns ?? []).map(({ name, version }) => [name, version])),
@@ -147,7 +158,10 @@ export function modelCluster(
     owners: ownersIn(objects),
     ...(cluster.storage ? { storage: modelStorage(cluster.storage, now) } : {}),
     keepSource: [...(cluster.keepSource ?? [])],
-    certificatesUntil: Date.parse(cluster.certificatesUntil ?? view.now),
+    // Where nobody told, nothing says that they end.
+    certificatesUntil: cluster.certificatesUntil
+      ? Date.parse(cluster.certificatesUntil)
+      : now + yearMs,
     backups: cluster.backups.map(({ id, at, bytes, objects: count }) => ({
       id,
       at: Date.parse(at),
