@@ -3,6 +3,7 @@ import { startTransition } from 'react'
 import { hydrateRoot } from 'react-dom/client'
 import { HydratedRouter } from 'react-router/dom'
 import { countUnderway } from './frame/underway'
+import { pageNonce } from './theme/page-nonce'
 import { styleCache } from './theme/style-cache'
 
 // A read that a newer one made needless is given up by the router on purpose; that is no error of anybody's.
@@ -14,7 +15,7 @@ window.addEventListener('unhandledrejection', (event) => {
 startTransition(() => {
   hydrateRoot(
     document,
-    <CacheProvider value={styleCache()}>
+    <CacheProvider value={styleCache(pageNonce())}>
       <HydratedRouter instrumentations={[countUnderway]} />
     </CacheProvider>,
   )

@@ -20,7 +20,7 @@ export default async function handleRequest(
   context: RouterContextProvider,
 ): Promise<Response> {
   const nonce = context.get(nonceContext)
-  const cache = styleCache()
+  const cache = styleCache(nonce)
   const { extractCriticalToChunks, constructStyleTagsFromChunks } = createEmotionServer(cache)
   // Between what was read for the page, its markup and its styles, others have their turn.
   await breath()

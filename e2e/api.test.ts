@@ -182,13 +182,15 @@ describe('a request from elsewhere', () => {
     expect(await send({ Origin: served.url })).toBe(400)
   })
 
-  it('gets pages whose scripts need a nonce that is new each time', async () => {
+  it('gets pages whose scripts and styles need a nonce that is new each time', async () => {
     const policy = async (): Promise<string> =>
       (await fetch(`${served.url}/fleet`)).headers.get('content-security-policy') ?? ''
     const first = await policy()
-    const scripts = /script-src ([^;]*)/.exec(first)?.[1] ?? ''
-    expect(scripts).toContain("'nonce-")
-    expect(scripts).not.toContain('unsafe-inline')
+    for (const directive of ['script-src', 'style-src']) {
+      const sources = new RegExp(`${directive} ([^;]*)`).exec(first)?.[1] ?? ''
+      expect(sources).toContain("'nonce-")
+      expect(sources).not.toContain('unsafe-inline')
+    }
     expect(await policy()).not.toBe(first)
   })
 })

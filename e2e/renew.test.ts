@@ -62,7 +62,7 @@ it('rehearses an upgrade before it runs, moment by moment', async () => {
 it('holds an upgrade in place against a second cluster beside it, and drafts that', async () => {
   const page = await visit('/renew/upgrades?cluster=dill&to=1.34.1')
   await see(page, 'beside it, dill-next')
-  await see(page, 'both standing for 1 day')
+  await see(page, 'both standing for 24 h')
   await fill(page, 'spinbutton', 'Hours both stand', '48')
   await see(page, 'both standing for 2 days')
   await pressToDraft(page, 'Draft the second cluster')
@@ -79,7 +79,7 @@ it('rehearses a drain on a cluster of which there is but an export', async () =>
   await input?.uploadFile(file)
   await fill(page, 'textbox', 'Nodes', 'bramble-general-2')
   await press(page, 'button', 'Rehearse')
-  await see(page, 'All 1 step went as planned, and no pod waited for a place')
+  await see(page, 'Its one step went as planned, and no pod waited for a place')
   await find(page, 'slider', 'Moment of the rehearsal')
 })
 

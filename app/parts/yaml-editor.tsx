@@ -11,6 +11,7 @@ import CodeMirror, { EditorView } from '@uiw/react-codemirror'
 import { tags } from '@lezer/highlight'
 import { useMemo } from 'react'
 import { fieldsAt, invalidities, parseManifests, placeIn, servedAs } from '~/core/manifests'
+import { pageNonce } from '../theme/page-nonce'
 
 function complete(context: CompletionContext): CompletionResult | null {
   const kind = context.matchBefore(/kind:\s*\w*/)
@@ -138,6 +139,7 @@ export default function YamlEditor({
       inks,
       look,
       EditorView.lineWrapping,
+      EditorView.cspNonce.of(pageNonce() ?? ''),
       EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
       ...(manifests
         ? [linter(marks, { delay: 300 }), lintGutter(), autocompletion({ override: [complete] })]

@@ -67,7 +67,10 @@ export const secretsOwnSiteOnly: RequestHandler = (request, response, next) => {
 
 const nonceOf = (response: Response): string => String(response.locals['nonce'])
 
-/** Security headers; scripts run only with the nonce of the page, drawn for each request. */
+/** The one sheet that the component library writes without a nonce, by what is in it: no transition while light and dark change. */
+const noTransition = "'sha256-GNF74DLkXb0fH3ILHgILFjk1ozCF3SNXQ5mQb7WLu/Y='"
+
+/** Security headers; scripts run and sheets of styles are taken only with the nonce of the page, drawn for each request. */
 export function headers(): RequestHandler[] {
   return [
     (_request, response, next) => {
@@ -80,8 +83,13 @@ export function headers(): RequestHandler[] {
         directives: {
           defaultSrc: ["'self'"],
           scriptSrc: ["'self'", (_request, response) => `'nonce-${nonceOf(response as Response)}'`],
-          // Style attributes of drawings (positions, sizes) are computed; scripts are what must not be inlined.
-          styleSrc: ["'self'", "'unsafe-inline'"],
+          styleSrc: [
+            "'self'",
+            (_request, response) => `'nonce-${nonceOf(response as Response)}'`,
+            noTransition,
+          ],
+          // Style attributes of drawings (positions, sizes) are computed.
+          styleSrcAttr: ["'unsafe-inline'"],
           imgSrc: ["'self'", 'data:', 'blob:'],
           fontSrc: ["'self'", 'data:'],
           connectSrc: ["'self'"],

@@ -144,6 +144,25 @@ export const soundBodies: Readonly<Record<string, unknown>> = {
     about: 'pod/default/a',
     now: '2026-03-02T06:00:00Z',
   },
+  '/compute/rehearse': {
+    objects: [
+      {
+        apiVersion: 'v1',
+        kind: 'Node',
+        metadata: { name: 'n1' },
+        spec: {},
+        status: {
+          allocatable: { cpu: '2', memory: '4Gi', pods: '110' },
+          capacity: { cpu: '2', memory: '4Gi', pods: '110' },
+          conditions: [{ type: 'Ready', status: 'True' }],
+          nodeInfo: { kubeletVersion: 'v1.33.2' },
+        },
+      },
+    ],
+    kind: 'node.drain',
+    intent: { nodes: ['n1'] },
+    now: '2026-03-02T06:00:00Z',
+  },
   '/compute/replicas': {
     current: 2,
     min: 1,

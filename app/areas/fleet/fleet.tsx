@@ -186,7 +186,7 @@ const columns: readonly Column<Row>[] = [
     value: (row) => row.name,
     show: (row) => <span className="mono">{row.name}</span>,
   },
-  { name: 'kind', value: (row) => row.kind },
+  { name: 'kind', value: ({ kind, role }) => (role === '' ? kind : `${role} ${kind}`) },
   {
     name: 'within',
     value: (row) => row.within,
@@ -198,8 +198,6 @@ const columns: readonly Column<Row>[] = [
     value: (row) => row.release,
     show: (row) => <span className="mono">{row.release}</span>,
   },
-  { name: 'role', value: (row) => row.role },
-  { name: 'labels', value: (row) => row.labels },
   { name: 'nodes', value: (row) => row.nodes, number: true },
   { name: 'cores', value: (row) => row.cores, number: true },
   { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
@@ -207,6 +205,10 @@ const columns: readonly Column<Row>[] = [
   { name: 'pods', value: (row) => row.pods, number: true },
   { name: 'spend a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
 ]
+
+/** With labels only where some cluster has any: they take room from the rest. */
+const columnsFor = (labels: readonly string[]): readonly Column<Row>[] =>
+  labels.length === 0 ? columns : [...columns, { name: 'labels', value: (row: Row) => row.labels }]
 
 const readingLegend: Readonly<Record<string, string>> = {
   pressure: 'darker: more asked of what there is',
@@ -382,7 +384,7 @@ export default function Fleet({ loaderData }: Route.ComponentProps) {
         ) : (
           <Table
             name="fleet"
-            columns={columns}
+            columns={columnsFor(loaderData.labels)}
             rows={rows}
             id={(row) => row.ref}
             selected={selected}

@@ -4,7 +4,7 @@ import LinearProgress from '@mui/material/LinearProgress'
 import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { z } from 'zod'
-import { countText, durationText } from '~/core/units'
+import { bytesText, durationText } from '~/core/units'
 import type { PastedRehearsal } from '~/server/rehearsal/pasted'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -19,7 +19,7 @@ import { manifestsIn } from '../../parts/manifest-files'
 import { askedJson } from '../asked'
 import { orRefused } from '../refusals'
 import { Film } from '../run/film'
-import { Differences, RehearsedSteps } from '../run/rehearsal'
+import { asPlannedText, Differences, RehearsedSteps } from '../run/rehearsal'
 import { RenewTabs } from './tabs'
 import type { Route } from './+types/rehearse'
 import './renew.css'
@@ -126,7 +126,7 @@ function Told({ told }: { readonly told: PastedRehearsal }) {
           {findings.map(({ key, level, says }) => (
             <li key={key}>
               <span>
-                <StateGlyph state={level === 'stop' ? 'broken' : 'strained'} title={level} /> {says}
+                <StateGlyph state={glyphs[level]} title={level} /> {says}
               </span>
             </li>
           ))}
@@ -138,10 +138,7 @@ function Told({ told }: { readonly told: PastedRehearsal }) {
             It took {durationText(rehearsal.seconds)}; {durationText(plan.seconds.likely)} is
             likely, {durationText(plan.seconds.worst)} the worst.
           </p>
-          <Differences
-            says={against}
-            none={`All ${countText(rehearsal.steps.length, 'step')} went as planned, and no pod waited for a place.`}
-          />
+          <Differences says={against} none={asPlannedText(rehearsal)} />
           <Film rehearsal={rehearsal} />
           <RehearsedSteps plan={plan} rehearsal={rehearsal} ran={null} />
         </>
@@ -151,6 +148,56 @@ function Told({ told }: { readonly told: PastedRehearsal }) {
     </section>
   )
 }
+
+/** What the cluster lists: a file of it, or pasted. A file is told by its name and size: it is long. */
+function Export({
+  text,
+  onChange,
+}: {
+  readonly text: string
+  readonly onChange: (text: string) => void
+}) {
+  const [file, setFile] = useState<string | null>(null)
+  const take = async (dropped: File): Promise<void> => {
+    onChange(await manifestsIn([dropped]))
+    setFile(`${dropped.name}, ${bytesText(dropped.size)}`)
+  }
+  return (
+    <section className="audit-text" aria-label="The cluster">
+      <Drop
+        what="file of objects"
+        accept={{ 'application/yaml': ['.yaml', '.yml'], 'application/json': ['.json'] }}
+        maxBytes={mostBytes}
+        onFile={(dropped) => void take(dropped)}
+      />
+      {file === null ? (
+        <YamlField
+          label="Objects of the cluster"
+          value={text}
+          onChange={onChange}
+          manifests={false}
+          height="180px"
+        />
+      ) : (
+        <p>
+          <b className="mono">{file}</b>{' '}
+          <Button
+            variant="text"
+            size="small"
+            onClick={() => {
+              setFile(null)
+              onChange('')
+            }}
+          >
+            Paste instead
+          </Button>
+        </p>
+      )}
+    </section>
+  )
+}
+
+const glyphs = { stop: 'broken', caution: 'strained', note: 'well' } as const
 
 export default function RehearsePage() {
   const [text, setText] = useState('')
@@ -179,21 +226,7 @@ export default function RehearsePage() {
     >
       <RenewTabs here="/renew/rehearse" />
       <div className="renew-page">
-        <section className="audit-text" aria-label="The cluster">
-          <Drop
-            what="file of objects"
-            accept={{ 'application/yaml': ['.yaml', '.yml'], 'application/json': ['.json'] }}
-            maxBytes={mostBytes}
-            onFile={(file) => void manifestsIn([file]).then(setText)}
-          />
-          <YamlField
-            label="Objects of the cluster"
-            value={text}
-            onChange={setText}
-            manifests={false}
-            height="180px"
-          />
-        </section>
+        <Export text={text} onChange={setText} />
         <div className="ask-form">
           <Choice
             label="What is done"

@@ -83,7 +83,7 @@ function rowsOf({ inPlace, beside }: TwoWays, name: string): readonly Compared[]
     {
       what: 'pods',
       inPlace: countText(inPlace.pods, 'pod leaves its node', 'pods leave their nodes'),
-      beside: `${countText(moves.pods, 'pod')} made once more`,
+      beside: `${countText(moves.pods, 'pod')} made once more, and those of the platform`,
     },
     {
       what: 'moves',
@@ -127,7 +127,7 @@ export function TwoWaysTable({ cluster, to }: { readonly cluster: string; readon
               </Row>
             ))}
           </PlainTable>
-          <div className="ask-form">
+          <div className="ask-form ways-asked">
             <NumberField
               label="Hours both stand"
               value={hours}

@@ -103,12 +103,7 @@ function Asked({ data }: { readonly data: Data }) {
         label="Labels"
         defaultValue={data.labels}
         error={data.labelsWrong}
-        help={
-          data.labelsInUse.length === 0
-            ? 'no cluster has any'
-            : `such as ${data.labelsInUse[0] ?? ''}`
-        }
-        placeholder="any"
+        placeholder={data.labelsInUse[0] ?? 'none in use'}
         maxLength={1000}
         width={190}
       />

@@ -106,10 +106,7 @@ function Outcome({
           : '.'}{' '}
         {countText(left, 'pod leaves its node', 'pods leave their nodes')}.
       </p>
-      <Differences
-        says={told.against}
-        none={`All ${countText(rehearsal.steps.length, 'step')} went as planned, and no pod waited for a place.`}
-      />
+      <Differences says={told.against} none={asPlannedText(rehearsal)} />
       {told.run === null ? null : (
         <>
           <h3>The run beside it</h3>
@@ -129,6 +126,10 @@ function Outcome({
     </>
   )
 }
+
+/** What is said where nothing in a rehearsal differs from its plan. */
+export const asPlannedText = ({ steps }: Rehearsed): string =>
+  `${steps.length === 1 ? 'Its one step' : `All ${steps.length} steps`} went as planned, and no pod waited for a place.`
 
 export function Differences({
   says,

@@ -1,6 +1,7 @@
 /** Up to a hundred rows: MUI’s data grid in our look. Enter or Space on a cell chooses its row. */
 import { DataGrid, type GridColDef, type GridRowParams, useGridApiRef } from '@mui/x-data-grid'
 import { useEffect, useMemo, useRef } from 'react'
+import { pageNonce } from '../../theme/page-nonce'
 import { type Column, widthOf } from './columns'
 import type { CellPlace, DrawnRows } from './drawn-rows'
 
@@ -69,6 +70,7 @@ export function GridTable<Row>({
     >
       <DataGrid
         apiRef={apiRef}
+        nonce={pageNonce() ?? ''}
         aria-label={name}
         rows={gridRows}
         columns={columns}
