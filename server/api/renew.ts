@@ -174,7 +174,7 @@ export const renewRoutes: readonly Route[] = [
       soakSeconds: z.coerce.number().int().min(0).max(604_800).optional(),
     }),
     answer: z.object({ lanes: z.array(lane) }),
-    handle: async (_gyrarch, { query, fleet }) => {
+    handle: async (gyrarch, { query, fleet }) => {
       const plain = await fleet.view()
       const to = String(query['to'])
       if (!findRelease(plain.catalogue, to))
@@ -204,8 +204,12 @@ export const renewRoutes: readonly Route[] = [
         true,
       )
       const atOnce = Number(query['atOnce'] ?? 1)
+      const soakSeconds = Number(query['soakSeconds'] ?? 0)
       return ok({
-        lanes: lanesOf(view, members, to, atOnce, Number(query['soakSeconds'] ?? 0)),
+        lanes:
+          fleet === gyrarch.fleet
+            ? await gyrarch.judges.waves({ members, to, atOnce, soakSeconds }, view)
+            : lanesOf(view, members, to, atOnce, soakSeconds),
       })
     },
   },

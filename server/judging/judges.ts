@@ -8,6 +8,7 @@ import type { Finding, Plan, Proof, StepResults } from '~/core/changes'
 import type { FleetView } from '~/core/fleet'
 import type { Draft, Needs } from '~/core/kinds'
 import type { ObjectVerdicts } from '~/core/manifests'
+import type { WaveLane } from '~/core/releases/changes'
 import type { Expected } from '~/core/wire'
 import { Refusal } from '../changes/errors'
 import { breath } from '../breath'
@@ -148,6 +149,11 @@ export class Judges {
   /** A layered file as it becomes for an environment; for null its base alone. */
   async layers(text: string, environment: string | null): Promise<Tasks['layers']['answer']> {
     return this.ask({ task: 'layers', text, environment }, await this.fleet.view())
+  }
+
+  /** Clusters on their way to a release, wave by wave, by a picture with their objects and what is published. */
+  waves(asked: Tasks['waves']['asked'], view: FleetView): Promise<readonly WaveLane[]> {
+    return this.ask({ task: 'waves', ...asked }, view)
   }
 
   /** Windows of an iCalendar text. */

@@ -14,6 +14,7 @@ import {
   renderLayers,
   verdictsOn,
 } from '~/core/manifests'
+import { lanesOf, type WaveLane, type WaveMember } from '~/core/releases/changes'
 import { type Expected, expectations } from '~/core/wire'
 import { verdictWalks } from '~/core/wire/changes'
 import { judge, type Judged, unseenBy } from './judge'
@@ -76,6 +77,16 @@ export interface Tasks {
   readonly layers: {
     readonly asked: { readonly text: string; readonly environment: string | null }
     readonly answer: LayersText
+  }
+  /** Clusters on their way to a release, wave by wave. */
+  readonly waves: {
+    readonly asked: {
+      readonly members: readonly WaveMember[]
+      readonly to: string
+      readonly atOnce: number
+      readonly soakSeconds: number
+    }
+    readonly answer: readonly WaveLane[]
   }
   readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
@@ -171,6 +182,8 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       return JSON.stringify(ledgerRead(readLedgerCsv(task.text, view)))
     case 'layers':
       return layersText(task.text, task.environment)
+    case 'waves':
+      return lanesOf(view, task.members, task.to, task.atOnce, task.soakSeconds)
     case 'calendar':
       return readCalendar(task.text)
     case 'remedies':

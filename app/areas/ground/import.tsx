@@ -8,5 +8,5 @@ export type Read = {
   }[]
   readonly bad: readonly { readonly line: number; readonly says: string }[]
   readonly more: number
-  readonly alreadyKnown: number
+  readonly known: number
 }

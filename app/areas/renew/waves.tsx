@@ -53,7 +53,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     [],
     true,
   )
-  const lanes = lanesOf(view, members, to, atOnce, soak * 60)
+  const upgrades = { members, to, atOnce, soakSeconds: soak * 60 }
+  // A picture of the past is no other’s: it is not handed over, and what follows from it is worked out here.
+  const lanes =
+    fleet === gyrarch.fleet
+      ? await gyrarch.judges.waves(upgrades, view)
+      : lanesOf(view, members, to, atOnce, soak * 60)
   return {
     now: plain.now,
     names,

@@ -1,7 +1,8 @@
 /** Capacity at a glance: for each cluster what is asked for, what it can give, and what one more of its largest would find. */
-import { clusterState, stateContext } from '~/core/fleet'
+import { type ClusterView, clusterState, stateContext } from '~/core/fleet'
 import { capacityOf, type Capacity, lossText } from '~/core/placement'
 import { countText, GiB, numberText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Attention, type AttentionProps } from '../../parts/attention'
@@ -27,23 +28,26 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await fleet.view()
   const state = stateContext(view)
   const aim = aimedCluster(request)
-  const rows = await Promise.all(
-    view.clusters.map(async (cluster) => {
-      const nodes = cluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0)
-      const objects =
-        cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim)
-          ? await fleet.objectsOf(cluster.name)
-          : null
-      return {
-        name: cluster.name,
-        site: cluster.site,
-        ...clusterState(cluster, state),
-        nodes,
-        unanswered: !cluster.apiAnswers,
-        capacity: objects ? capacityOf(objects) : null,
-      }
-    }),
-  )
+  const rowOf = async (cluster: ClusterView) => {
+    const nodes = cluster.pools.reduce((sum, pool) => sum + pool.nodes.length, 0)
+    const objects =
+      cluster.apiAnswers && (nodes <= mostPlaced || cluster.name === aim)
+        ? await fleet.objectsOf(cluster.name)
+        : null
+    return {
+      name: cluster.name,
+      site: cluster.site,
+      ...clusterState(cluster, state),
+      nodes,
+      unanswered: !cluster.apiAnswers,
+      capacity: objects ? capacityOf(objects) : null,
+    }
+  }
+  const rows = []
+  for (const cluster of view.clusters) {
+    rows.push(await rowOf(cluster))
+    await breath()
+  }
   return { rows, at: aim }
 }
 

@@ -2,6 +2,7 @@
 import { useNavigate } from 'react-router'
 import { type Pod, rightSizes, readWorld, workloadsOf, type RightSize } from '~/core/placement'
 import { countText, bytesText, GiB, MiB, numberText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -30,6 +31,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   for (const cluster of view.clusters
     .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
+    await breath()
     const objects = (await fleet.objectsOf(cluster.name)) ?? []
     const read = readWorld(objects)
     const used = (await fleet.usageOf(cluster.name)) ?? []

@@ -9,7 +9,7 @@ export {
   fleetUpgradeOf,
 } from './fleet'
 export { type PoolWay, usualWay } from './ways'
-export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane } from './lanes'
+export { laidDays, lanesIntent, lanesOf, usualWaves, type WaveLane, type WaveMember } from './lanes'
 export { type Second, secondOf } from './second'
 export { type TwoWays, twoWays, type WayCost } from './two-ways'
 export { upgradeProgress } from './progress'
