@@ -12,6 +12,7 @@ import {
   patchDraft,
   type Plan,
   planDigest,
+  provenAnswers,
   progressOf,
   type RawFinding,
   type Step,
@@ -133,6 +134,44 @@ describe('a remedy', () => {
     expect(keyOf({ rule: 'cluster.pods', about: 'cluster/cedar' })).toBe(
       'cluster.pods|cluster/cedar',
     )
+  })
+})
+
+describe('an answer to a failure', () => {
+  const draft = { a: 1, b: 0 }
+  const later = { ...view, version: view.version + 1 }
+  const another = (says: string) => ({ says, change: { kind: 'another', intent: {} } })
+  const apply: Parameters<typeof provenAnswers<Intent>>[5] = ({ kind: name }) =>
+    name === 'another' ? later : null
+
+  it('that is another change is shown only where what failed goes in the fleet that it leaves', () => {
+    const answers = provenAnswers(
+      kind([]),
+      draft,
+      view,
+      [
+        { ...another('helps'), goesIn: (after) => after === later },
+        { ...another('does not'), goesIn: () => false },
+        another('nobody says'),
+        { says: 'cannot run', change: { kind: 'no such', intent: {} }, goesIn: () => true },
+      ],
+      'step|x',
+      apply,
+    )
+    expect(answers).toEqual([
+      { says: 'helps', change: { kind: 'another', intent: {} }, clears: ['step|x'] },
+    ])
+  })
+
+  it('that amends the draft is shown only where nothing stops that', () => {
+    const answers = provenAnswers(
+      kind([]),
+      draft,
+      view,
+      [set('breaks it', '/b', 11), set('goes', '/b', 3), set('is none', '/b', 'three')],
+      'step|x',
+    )
+    expect(answers.map(({ says }) => says)).toEqual(['goes'])
   })
 })
 

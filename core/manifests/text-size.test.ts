@@ -33,6 +33,13 @@ describe('a text', () => {
     expect(problems(map('c', list + many(100)))[0]).toContain('aliases')
   })
 
+  it('with an alias inside its own anchor is told, and is not read', () => {
+    for (const data of ['data: &a {b: *a}', 'data: {b: &a [[x, *a]]}', 'data: &a\n  <<: *a\n'])
+      expect(problems(map('c', data))[0]).toContain("anchor 'a' value contains itself")
+    expect(problems(map('c', 'data: {b: &a x, c: *a}'))).toEqual([])
+    expect(problems(map('c', 'data: {b: &a {c: &a y, d: *a}}'))).toEqual([])
+  })
+
   it('tells keys that stand twice where the second stands, in maps of any size', () => {
     const keys = Array.from({ length: 50_000 }, (_, nth) => `  k${nth}: x`)
     const text = map('c', `data:\n${[...keys, '  k7: y', '  1: a', '  "1": b'].join('\n')}\n`)

@@ -5,10 +5,12 @@
  * Sources: YAML 1.1 and 1.2.2; the resolver of go-yaml 2 and 3.
  */
 import {
+  type Alias,
   type CollectionTag,
   Composer,
   Document,
   type DocumentOptions,
+  isCollection,
   isScalar,
   isNode,
   LineCounter,
@@ -76,8 +78,18 @@ const apiYamlWith = (lineCounter: LineCounter) =>
 
 const keyOf = (key: unknown): unknown => (isScalar(key) ? key.value : key)
 
-/** Adds an error for each key that stands twice in a map, where it stands again. Linear in the keys. */
-function checkKeys(document: Document.Parsed): void {
+/** Whether an alias stands inside what it refers to: that would never end. */
+function isEndless(alias: Alias, path: readonly unknown[], document: Document.Parsed): boolean {
+  const { source } = alias
+  const isInside = path.some((step) => isCollection(step) && step.anchor === source)
+  return isInside && path.includes(alias.resolve(document))
+}
+
+/**
+ * Adds an error for each key that stands twice in a map, where it stands again (linear in the keys), and for each alias
+ * inside its own anchor, in the words of go-yaml.
+ */
+function checkNodes(document: Document.Parsed): void {
   visit(document, {
     Map: (_at, map) => {
       const seen = new Set<unknown>()
@@ -93,6 +105,12 @@ function checkKeys(document: Document.Parsed): void {
         )
       }
     },
+    Alias: (_at, alias, path) => {
+      if (!isEndless(alias, path, document)) return
+      const at = alias.range?.[0] ?? 0
+      const says = `anchor '${alias.source}' value contains itself`
+      document.errors.push(new YAMLParseError([at, at + 1], 'BAD_ALIAS', says))
+    },
   })
   document.errors.sort((a, b) => a.pos[0] - b.pos[0])
 }
@@ -101,14 +119,14 @@ function checkKeys(document: Document.Parsed): void {
 export function apiDocuments(text: string, counter = new LineCounter()): Document.Parsed[] {
   const parsed = parseAllDocuments(text, apiYamlWith(counter))
   if ('empty' in parsed) return []
-  for (const document of parsed) checkKeys(document)
+  for (const document of parsed) checkNodes(document)
   return parsed
 }
 
 /** The same of a text that is one document. */
 export function apiDocument(text: string, counter = new LineCounter()): Document.Parsed {
   const document = parseDocument(text, apiYamlWith(counter))
-  checkKeys(document)
+  checkNodes(document)
   return document
 }
 
@@ -124,7 +142,7 @@ export function readDocuments(
   const composer = new Composer(apiYamlWith(lineCounter))
   const documents: Document.Parsed[] = []
   for (const document of composer.compose(new Parser(lineCounter.addNewLine).parse(source))) {
-    checkKeys(document)
+    checkNodes(document)
     documents.push(document)
     heard(document.range[2] / Math.max(1, source.length))
   }

@@ -12,8 +12,8 @@ import {
 import { type ApiObject, list, record, objectOfKind } from '../objects'
 import { isIn } from './spans'
 import { type WorldRead } from './prepared'
-import { prepareWorld } from './prepare'
-import { type WalkWorld, walkWorldSchema } from './world'
+import { prepareWorld, readCluster } from './prepare'
+import { clusterSchema, peerSchema, siteSchema, type WalkCluster, type WalkWorld } from './world'
 
 /** What a walk reads; replica sets and jobs stand between pods and the workloads that they are named by. */
 const kinds = new Set([
@@ -101,6 +101,24 @@ export function frontMembers(
     return role !== undefined && role !== 'management'
   })
   return onNodes.length > 0 ? onNodes : nodes
+}
+
+interface ClusterPart {
+  readonly site: SiteView
+  readonly list: readonly ApiObject[] | undefined
+  readonly part: WalkCluster
+}
+
+/** Clusters as a walk takes them: read once for what a cluster, its site and its list of objects are. */
+const clusterParts = new WeakMap<ClusterView, ClusterPart>()
+
+function clusterPart(cluster: ClusterView, site: SiteView, view: FleetView): WalkCluster {
+  const list = knownObjects(view, cluster.name)
+  const before = clusterParts.get(cluster)
+  if (before?.site === site && before.list === list) return before.part
+  const part = clusterSchema.parse(clusterWorld(cluster, site, view))
+  clusterParts.set(cluster, { site, list, part })
+  return part
 }
 
 export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetView): unknown {
@@ -229,12 +247,26 @@ export const walkWorldOf = (view: FleetView): WalkWorld => keptFor(view).world
 /** The same, prepared for walks. */
 export const readyWorldOf = (view: FleetView): WorldRead => keptFor(view).read
 
-const readWalkWorld = (view: FleetView): WalkWorld =>
-  walkWorldSchema.parse({
-    clusters: view.clusters.flatMap((cluster): readonly unknown[] => {
-      const site = view.sites.find((site) => site.name === cluster.site)
-      return site ? [clusterWorld(cluster, site, view)] : []
-    }),
-    sites: view.sites.map((site) => siteWorld(site, view)),
-    peers: view.peers ?? [],
-  })
+/** The clusters of a picture that stand at a site of it, as a walk takes them. */
+function* partsOf(view: FleetView): Generator<WalkCluster> {
+  const sites = new Map(view.sites.map((site) => [site.name, site]))
+  for (const cluster of view.clusters) {
+    const site = sites.get(cluster.site)
+    if (site) yield clusterPart(cluster, site, view)
+  }
+}
+
+const readWalkWorld = (view: FleetView): WalkWorld => ({
+  clusters: [...partsOf(view)],
+  sites: view.sites.map((site) => siteSchema.parse(siteWorld(site, view))),
+  peers: (view.peers ?? []).map((peer) => peerSchema.parse(peer)),
+})
+
+/** Prepares the world of a picture cluster by cluster, for who lets others have their turn in between. */
+export function* preparingWorld(view: FleetView): Generator<string> {
+  let index = 0
+  for (const part of partsOf(view)) {
+    readCluster(part, index++, [])
+    yield part.name
+  }
+}

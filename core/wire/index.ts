@@ -26,7 +26,13 @@ export {
   queryOf,
   type Expected,
 } from './expectations'
-export { frontMembers, networkHolding, readyWorldOf, walkWorldOf } from './from-fleet'
+export {
+  frontMembers,
+  networkHolding,
+  preparingWorld,
+  readyWorldOf,
+  walkWorldOf,
+} from './from-fleet'
 export { everywhere, readSpans, spansOf, within, type BadText, type Spans } from './spans'
 export {
   asEnd,

@@ -313,6 +313,10 @@ export function duplicate(names: readonly string[]): number {
   return names.findIndex((name) => seen.size === seen.add(name).size)
 }
 
+/** A cluster as walks take it, with the place in its world that what is wrong with it is told by; read once. */
+export const readCluster = (cluster: WalkCluster, i: number, bad: BadText[]): ReadyCluster | null =>
+  kept(preparedParts.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad))
+
 /** Reads a world; the first thing wrong with it is named by its path. */
 export function prepareWorld(given: WalkWorld): WorldRead {
   const bad: BadText[] = []
@@ -324,10 +328,7 @@ export function prepareWorld(given: WalkWorld): WorldRead {
         says: `“${given[part][twice]?.name ?? ''}” is there twice. Give each a name of its own.`,
       })
   }
-  const clusters = given.clusters.flatMap(
-    (cluster, i) =>
-      kept(preparedParts.clusters, cluster, i, bad, () => prepareCluster(cluster, i, bad)) ?? [],
-  )
+  const clusters = given.clusters.flatMap((cluster, i) => readCluster(cluster, i, bad) ?? [])
   const sites = given.sites.flatMap(
     (site, i) => kept(preparedParts.sites, site, i, bad, () => prepareSite(site, i, bad)) ?? [],
   )

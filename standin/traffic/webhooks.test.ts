@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { demoScenario } from '../../server/connectors/standin/demo'
-import { buildWorld, Simulator } from '..'
+import { buildWorld, Simulator, startFault } from '..'
 import type { Manifest } from '../world'
 
 const start = Date.parse('2026-03-02T06:00:00Z')
@@ -132,6 +132,35 @@ describe('an admission webhook', () => {
     ])
     run('objects.remove', { objects: [shut] }, 60)
     expect(pods()).toBe(2)
+  })
+})
+
+describe('a policy webhook that is behind', () => {
+  const budget = (apiVersion: string): Manifest => ({
+    apiVersion,
+    kind: 'PodDisruptionBudget',
+    metadata: { name: 'gate', namespace: 'platform' },
+    spec: { maxUnavailable: 1, selector: { matchLabels: { app: 'policy-webhook' } } },
+  })
+
+  it('refuses what is written in a version that it does not know, and lets the older one through', () => {
+    const { sim, run } = simulator('burdock')
+    const about = 'cluster/burdock'
+    startFault(sim, {
+      id: 'f',
+      kind: 'gate-behind',
+      about,
+      mode: 'permanent',
+      left: null,
+      since: start,
+    })
+    const refused = run('objects.apply', { objects: [budget('policy/v1')] })?.failure
+    expect(refused).toMatchObject({ class: 'permanent', reason: 'webhook-denies' })
+    expect(refused?.params['webhook']).toBe('objects.orchard-gate.fernhollow.example')
+    expect(
+      run('objects.apply', { objects: [budget('policy/v1beta1')] })?.failure ?? null,
+    ).toBeNull()
+    expect(run('objects.apply', { objects: [notes] })?.failure?.reason).not.toBe('webhook-denies')
   })
 })
 

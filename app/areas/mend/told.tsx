@@ -75,7 +75,7 @@ function Receivers({ rows }: { readonly rows: Route.ComponentProps['loaderData']
   if (rows.length === 0)
     return (
       <Empty title="Nobody is told yet">
-        Name who is told beside this. To try it without anything of your own, send to
+        Name who is told below. To try it without anything of your own, send to
         https://desk.fernhollow.example/notices: it takes everything.
       </Empty>
     )
@@ -149,7 +149,7 @@ function Make() {
     kinds: usual,
   })
   return (
-    <div>
+    <section aria-label="Tell somebody">
       <h2>Tell somebody</h2>
       <SchemaForm
         label="Tell somebody"
@@ -159,29 +159,48 @@ function Make() {
           form.reset()
         }}
       >
-        <TextAt path="name" label="Name" width="100%" maxLength={80} />
-        <TextAt
-          path="url"
-          label="Where to send"
-          placeholder="https://desk.fernhollow.example/notices"
-          width="100%"
-          maxLength={500}
-          mono
-        />
-        <TextAt
-          path="secret"
-          label="Secret"
-          help="Bodies are signed with it, so that whoever is told knows they are ours."
-          width="100%"
-          maxLength={500}
-          mono
-        />
-        <SeveralAt path="kinds" label="Of what" options={noticeKinds} width="100%" />
+        <div className="told-form">
+          <TextAt path="name" label="Name" width="100%" maxLength={80} />
+          <TextAt
+            path="url"
+            label="Where to send"
+            placeholder="https://desk.fernhollow.example/notices"
+            width="100%"
+            maxLength={500}
+            mono
+          />
+          <TextAt
+            path="secret"
+            label="Secret"
+            help="Bodies are signed with it, so that whoever is told knows they are ours."
+            width="100%"
+            maxLength={500}
+            mono
+          />
+          <SeveralAt path="kinds" label="Of what" options={noticeKinds} width="100%" />
+        </div>
         <Button type="submit" variant="outlined" disabled={isBusy}>
           Tell them
         </Button>
       </SchemaForm>
       <Refused says={refused} />
+    </section>
+  )
+}
+
+const waiting = (rows: Route.ComponentProps['loaderData']['deliveries']): number =>
+  rows.filter(({ state }) => state !== 'delivered').length
+
+function Reason({ receivers, deliveries }: Route.ComponentProps['loaderData']) {
+  const open = waiting(deliveries)
+  return (
+    <>
+      <h2>
+        <StateGlyph state={open === 0 ? 'well' : 'strained'} />{' '}
+        {open === 0
+          ? `${countText(receivers.length, 'receiver')}, nothing waits`
+          : `${countText(open, 'notice is', 'notices are')} not taken`}
+      </h2>
       <p className="soft">
         A POST of JSON for each. Its signature is the HMAC-SHA-256 of time, full stop and body. What
         is not taken is sent again up to five times over two and a half hours.
@@ -189,15 +208,16 @@ function Make() {
       <p>
         <a href="/api/v1/cases.atom">Cases as a feed</a>
       </p>
-    </div>
+    </>
   )
 }
 
 export default function Told({ loaderData }: Route.ComponentProps) {
   return (
-    <Page title="Told" beside={<MendTabs here="/mend/told" />} reason={<Make />}>
+    <Page title="Told" beside={<MendTabs here="/mend/told" />} reason={<Reason {...loaderData} />}>
       <div className="mend-page">
         <Receivers rows={loaderData.receivers} />
+        <Make />
         <h2>What was sent</h2>
         <Sent rows={loaderData.deliveries} />
       </div>

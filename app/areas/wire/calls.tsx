@@ -10,6 +10,7 @@ import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
 import type { Route } from './+types/calls'
+import { preparedWorld } from '~/server/wire/prepared-world'
 import { callMatrix } from './calls-data'
 import { CallerMatrix } from './caller-matrix'
 import { CallerRule } from './caller-rule'
@@ -20,6 +21,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const { view, cluster } = await aimed(gyrarch, request)
   if (!cluster) return { cluster: null, clusters: view.clusters.map((candidate) => candidate.name) }
+  await preparedWorld(view)
   return { cluster: cluster.name, clusters: [], ...callMatrix(view, cluster) }
 }
 

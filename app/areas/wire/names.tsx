@@ -1,6 +1,7 @@
 /** Names: asked as a pod would ask them, every try of its search path with who answered. */
 import { listedObjects } from '~/core/fleet'
-import { lookUp, readyWorldOf, readFrom } from '~/core/wire'
+import { lookUp, readFrom } from '~/core/wire'
+import { preparedWorld } from '~/server/wire/prepared-world'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { StateGlyph } from '../../parts/state'
@@ -32,7 +33,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const pod = search.get('pod')?.trim() ?? pods[0] ?? ''
   const name = search.get('name')?.trim().slice(0, 253) ?? ''
   const source = readFrom(view, pod, cluster.name)
-  const ready = readyWorldOf(view)
+  const ready = await preparedWorld(view)
   const tries =
     name !== '' && source.ok && 'pod' in source.end && ready.ok
       ? lookUp(ready.world, source.end, name)

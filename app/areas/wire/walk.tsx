@@ -8,7 +8,6 @@ import {
   expectations,
   readFrom,
   readTo,
-  readyWorldOf,
   type Walk,
   walk,
   walkAnswer,
@@ -23,6 +22,7 @@ import { countText } from '~/core/units'
 import { breath } from '~/server/breath'
 import type { Gyrarch } from '~/server/gyrarch'
 import { askedJson } from '../asked'
+import { preparedWorld } from '~/server/wire/prepared-world'
 import { gyrarchContext } from '../../context'
 import { PacketRibbon } from '../../drawings/packet-ribbon'
 import { Page } from '../../frame/page'
@@ -78,8 +78,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     protocols.find((protocol) => protocol === search.get('protocol')?.toUpperCase()) ?? 'TCP'
   const bytes = Number(search.get('bytes') ?? '')
   const requested = from !== '' || to !== ''
-  await breath()
-  const ready = readyWorldOf(view)
+  const ready = await preparedWorld(view)
   await breath()
   const [source, goal] = [readFrom(view, from, aim), readTo(view, to, aim)]
   let wrong: { field: string; says: string } | null
