@@ -121,7 +121,16 @@ export async function fuzzApi(served, operations, chance) {
 const pages = [
   ['/fleet', '/ground', '/ground/addresses', '/ground/names', '/raise', '/shape', '/shape/board'],
   ['/shape/manifests', '/shape/workloads', '/shape/windows', '/shape/spend', '/wire', '/wire/walk'],
-  ['/store', '/store/registries', '/renew', '/renew/audit', '/renew/rehearse', '/mend', '/mend/practice', '/journal'],
+  [
+    '/store',
+    '/store/registries',
+    '/renew',
+    '/renew/audit',
+    '/renew/rehearse',
+    '/mend',
+    '/mend/practice',
+    '/journal',
+  ],
   ['/keys', '/faults', '/do/draft', '/clusters/bramble', '/changes/c-1', '/raise/c-1', '/mend/k-1'],
 ].flat()
 const fields = ['do', 'aim', 'site', 'cluster', 'name', 'text', 'intent', 'at', 'on', 'tab', 'kind']
