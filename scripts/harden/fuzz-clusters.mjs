@@ -53,9 +53,10 @@ async function signedIn(served, name) {
   return { server: cluster.server, token: file.users[0].user.token, agent }
 }
 
-/** One request: its status and its text; 0 where there is no answer. */
-const send = ({ server, token, agent }, { method, path, body, type, accept }) =>
+/** One request: its status and its text; 0 where there is no answer. One that met an idle connection just as it was closed is sent again. */
+const send = (client, { method, path, body, type, accept }, isAgain = false) =>
   new Promise((done) => {
+    const { server, token, agent } = client
     const headers = {
       authorization: `Bearer ${token}`,
       ...(accept ? { accept } : {}),
@@ -71,7 +72,14 @@ const send = ({ server, token, agent }, { method, path, body, type, accept }) =>
       answer.on('error', (error) => done({ status: 0, text: String(error) }))
     })
     asked.on('timeout', () => asked.destroy(new Error('no answer in 20 s')))
-    asked.on('error', (error) => done({ status: 0, text: String(error) }))
+    asked.on('error', (error) => {
+      const wasClosed = asked.reusedSocket && error.code === 'ECONNRESET' && !isAgain
+      done(
+        wasClosed
+          ? send(client, { method, path, body, type, accept }, true)
+          : { status: 0, text: String(error) },
+      )
+    })
     asked.end(body)
   })
 

@@ -7,8 +7,27 @@ const { url, pid } = workerData
 const agent = new Agent({ keepAlive: true, maxSockets: 1 })
 const everyMs = 20
 
-let worst = { stallMs: 0, rssMiB: 0, silent: 0 }
+let worst = { stallMs: 0, heldMs: 0, rssMiB: 0, silent: 0 }
 let asked = 0
+let workedBefore = 0
+
+/** How long the thread that answers has worked, in ms: the time that a machine gives to others is not its own. */
+const workedMs = () => {
+  try {
+    const [ns] = readFileSync(`/proc/${pid}/task/${pid}/schedstat`, 'utf8').split(' ')
+    return Number(ns) / 1e6
+  } catch {
+    return Date.now()
+  }
+}
+
+/** A wait as its caller felt it, and as much of it as the server’s own thread worked. */
+const waited = () => {
+  const stall = Date.now() - asked
+  const held = Math.round(Math.min(stall, workedMs() - workedBefore))
+  worst.stallMs = Math.max(worst.stallMs, stall)
+  worst.heldMs = Math.max(worst.heldMs, held)
+}
 
 const residentMiB = () => {
   try {
@@ -21,8 +40,9 @@ const residentMiB = () => {
 
 function look() {
   asked = Date.now()
+  workedBefore = workedMs()
   const done = (isGood) => {
-    worst.stallMs = Math.max(worst.stallMs, Date.now() - asked)
+    waited()
     if (!isGood) worst.silent++
     asked = 0
     setTimeout(look, everyMs)
@@ -40,7 +60,7 @@ look()
 
 parentPort.on('message', () => {
   // One that still waits counts with what it has waited.
-  if (asked > 0) worst.stallMs = Math.max(worst.stallMs, Date.now() - asked)
+  if (asked > 0) waited()
   parentPort.postMessage({ ...worst, rssMiB: Math.max(worst.rssMiB, residentMiB()) })
-  worst = { stallMs: 0, rssMiB: 0, silent: 0 }
+  worst = { stallMs: 0, heldMs: 0, rssMiB: 0, silent: 0 }
 })

@@ -2,6 +2,7 @@
 import { z } from 'zod'
 import { kinds } from '~/core/kinds'
 import { patchDraft } from '~/core/changes'
+import { breath } from '../breath'
 import { Refusal } from '../changes/errors'
 import { changeId } from '../runner/journal'
 import { asChange, ok } from './answers'
@@ -70,6 +71,25 @@ export function versionOf(header: string | undefined, id: string): number | null
       `If-Match “${header.slice(0, 40)}” is no version of ${id}. Read it again.`,
     )
   return Number(match[1])
+}
+
+interface DescribedKind {
+  readonly name: string
+  readonly title: string
+  readonly schema: unknown
+}
+
+/** Kinds with the schemas of their intents; they stay what they are, so they are described once, one after the other. */
+let describedKinds: Promise<readonly DescribedKind[]> | null = null
+
+async function describeKinds(): Promise<readonly DescribedKind[]> {
+  const described: DescribedKind[] = []
+  for (const { name, title, schema } of kinds) {
+    const asJson = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' })
+    described.push({ name, title, schema: asJson })
+    await breath()
+  }
+  return described
 }
 
 export const changeRoutes: readonly Route[] = [
@@ -293,13 +313,6 @@ export const changeRoutes: readonly Route[] = [
     answer: z.object({
       kinds: z.array(z.object({ name: z.string(), title: z.string(), schema: asGiven })),
     }),
-    handle: async () =>
-      ok({
-        kinds: kinds.map((kind) => ({
-          name: kind.name,
-          title: kind.title,
-          schema: z.toJSONSchema(kind.schema, { io: 'input', unrepresentable: 'any' }),
-        })),
-      }),
+    handle: async () => ok({ kinds: await (describedKinds ??= describeKinds()) }),
   },
 ]

@@ -169,9 +169,11 @@ export const storeRoutes: readonly Route[] = [
       const cluster = clusterOf(await fleet.view(), name)
       if (!cluster) throw new Refusal('not-found', `There is no cluster ${name.slice(0, 80)}.`)
       const objects = cluster.apiAnswers ? await fleet.objectsOf(name) : null
-      const overview = objects ? storageOverview(objects) : null
-      if (!overview)
+      if (!objects)
         throw new Refusal('unavailable', `The API of ${name} does not answer: try again later.`)
+      const overview = storageOverview(objects)
+      if (!overview)
+        throw new Refusal('conflict', `${name} lists an object of storage that cannot be read.`)
       const { storage: replicated = null } = cluster
       return ok({
         replicated,

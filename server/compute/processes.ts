@@ -3,6 +3,7 @@
  * is no longer wanted, or needs more memory than the system lets the process have. The server itself never grows by it.
  */
 import { type ChildProcess, spawn } from 'node:child_process'
+import { constants, setPriority } from 'node:os'
 import { fileURLToPath } from 'node:url'
 import { Refusal } from '../changes/errors'
 import { processBytes } from '../bodies/limits'
@@ -88,6 +89,8 @@ export class Processes {
 
 const cancelled = (): Refusal => new Refusal('conflict', 'It was cancelled before it was computed.')
 
+const { PRIORITY_BELOW_NORMAL } = constants.priority
+
 class ComputeProcess {
   private readonly child: ChildProcess
   private ending: NodeJS.Timeout | null = null
@@ -108,6 +111,8 @@ class ComputeProcess {
       ],
       { stdio: ['ignore', 'ignore', 'ignore', 'ipc'], serialization: 'advanced' },
     )
+    // What is computed may take long: the server and its pages come first.
+    if (this.child.pid !== undefined) setPriority(this.child.pid, PRIORITY_BELOW_NORMAL)
     // Also while nobody waits for it.
     const gone = (): void => {
       this.isAlive = false
