@@ -65,7 +65,8 @@ it('holds an upgrade in place against a second cluster beside it, and drafts tha
   await see(page, 'both standing for 24 h')
   await fill(page, 'spinbutton', 'Hours both stand', '48')
   await see(page, 'both standing for 2 days')
-  await pressToDraft(page, 'Draft the second cluster')
+  await press(page, 'button', 'Draft the second cluster')
+  await page.waitForFunction(() => location.pathname.startsWith('/raise/'))
   await see(page, 'dill-next')
 })
 

@@ -100,7 +100,9 @@ function rowsOf({ inPlace, beside }: TwoWays, name: string): readonly Compared[]
 }
 
 export function TwoWaysTable({ cluster, to }: { readonly cluster: string; readonly to: string }) {
-  const [hours, setHours] = useState(usualHours)
+  // An empty field is one in which something else is about to be typed.
+  const [typed, setTyped] = useState<number | undefined>(usualHours)
+  const hours = typed ?? usualHours
   const { load, data } = useFetcher<{ ways: TwoWays | null }>()
   const asked = new URLSearchParams({ cluster, to, hours: String(hours) }).toString()
   useEffect(() => void load(`/renew/upgrades/beside?${asked}`), [load, asked])
@@ -130,8 +132,8 @@ export function TwoWaysTable({ cluster, to }: { readonly cluster: string; readon
           <div className="ask-form ways-asked">
             <NumberField
               label="Hours both stand"
-              value={hours}
-              onChange={(next) => setHours(next ?? usualHours)}
+              value={typed}
+              onChange={setTyped}
               min={0}
               max={8760}
               width={140}
