@@ -1,5 +1,20 @@
-/** A site before anything stands on it: what is added to begins here. */
-import type { SiteKind, SiteView } from './view'
+/** A fleet, and a site, before anything stands in it: what is added to begins here. */
+import type { FleetView, SiteKind, SiteView } from './view'
+
+export const bareFleet = (now: string): FleetView => ({
+  version: 1,
+  now,
+  sites: [],
+  clusters: [],
+  ledger: [],
+  catalogue: [],
+  sshKeys: [],
+  sshPublic: {},
+  credentials: [],
+  reservations: [],
+  unheard: {},
+  workedOn: [],
+})
 
 export const bareSite = (name: string, kind: SiteKind, domain: string): SiteView => ({
   name,

@@ -1,5 +1,5 @@
 export { labelledAs, labelsInUse, type Labelled } from './labels'
-export { bareSite, withSite, zoneStore } from './bare'
+export { bareFleet, bareSite, withSite, zoneStore } from './bare'
 export {
   type BalancerView,
   type BoxView,

@@ -2,7 +2,7 @@
 import type { Answer } from '../changes'
 import type { Failure } from '../contract'
 import { type FleetView, listedObjects } from '../fleet'
-import { type Json, list, record, resourcesOf, text, texts } from '../objects'
+import { apiGroupOf, type Json, list, record, resourcesOf, text, texts } from '../objects'
 import { type ApplyIntent, changesOf } from './apply-intent'
 import { tidied, type WrittenObject } from './parse'
 import { said } from './says'
@@ -18,20 +18,17 @@ interface Denied {
 const webhooksOf = (configuration: WrittenObject): readonly Json[] =>
   list(configuration['webhooks']).map(record)
 
-const versionOf = ({ apiVersion }: WrittenObject): string => apiVersion.split('/').at(-1) ?? ''
-
 /** A rule that asks about a kind in a version no more; null where that leaves nothing to be asked about. */
 function without(rule: Json, { kind, apiVersion }: WrittenObject): Json | null {
-  const group = apiVersion.includes('/') ? (apiVersion.split('/')[0] ?? '') : ''
   const [groups, versions, resources] = ['apiGroups', 'apiVersions', 'resources'].map((field) =>
     texts(rule[field]),
   )
-  const [version, resource] = [
-    versionOf({ apiVersion, kind, metadata: { name: '' } }),
-    resourcesOf(kind),
-  ]
+  const version = apiVersion.split('/').at(-1) ?? ''
+  const resource = resourcesOf(kind)
   const isAbout =
-    groups?.includes(group) && versions?.includes(version) && resources?.includes(resource)
+    groups?.includes(apiGroupOf(apiVersion)) &&
+    versions?.includes(version) &&
+    resources?.includes(resource)
   if (!isAbout) return rule
   const left = versions?.filter((each) => each !== version) ?? []
   // A rule about several kinds goes on asking about the others in every version.

@@ -1,19 +1,8 @@
 /** A fleet and a cluster with nothing in them: a test writes only what it is about. */
-import type { ClusterView, FleetView, NodeView } from '../fleet'
+import { bareFleet as emptyFleet, type ClusterView, type FleetView, type NodeView } from '../fleet'
 
 export const bareFleet = (parts: Partial<FleetView> = {}): FleetView => ({
-  version: 1,
-  now: '2026-03-02T06:00:00Z',
-  sites: [],
-  clusters: [],
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
+  ...emptyFleet('2026-03-02T06:00:00Z'),
   ...parts,
 })
 

@@ -1,23 +1,11 @@
 /** The world of walks is made once for what a picture is made of, whatever the picture is wrapped in. */
 import { expect, it } from 'vitest'
-import { bareSite, type FleetView, withObjectList } from '../fleet'
+import { bareSite, withObjectList } from '../fleet'
+import { bareFleet } from '../testing/bare'
 import { demoFleet } from '../testing/demo-fleet'
 import { preparingWorld, readyWorldOf, walkWorldOf, worldWork } from './from-fleet'
 
-const bare: FleetView = {
-  version: 1,
-  now: '2026-03-02T06:00:00Z',
-  sites: [bareSite('mossgate', 'hall', 'fernhollow')],
-  clusters: [],
-  ledger: [],
-  catalogue: [],
-  sshKeys: [],
-  sshPublic: {},
-  credentials: [],
-  reservations: [],
-  unheard: {},
-  workedOn: [],
-}
+const bare = bareFleet({ sites: [bareSite('mossgate', 'hall', 'fernhollow')] })
 
 it('is the same object while sites, clusters and lists are', () => {
   const before = worldWork.prepared

@@ -121,7 +121,7 @@ function clusterPart(cluster: ClusterView, site: SiteView, view: FleetView): Wal
   return part
 }
 
-export function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetView): unknown {
+function clusterWorld(cluster: ClusterView, site: SiteView, view: FleetView): unknown {
   const objects = knownObjects(view, cluster.name) ?? []
   const hostPorts = hostPortsOf(objects)
   return {

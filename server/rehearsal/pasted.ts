@@ -1,7 +1,7 @@
 /** A change rehearsed on a cluster of which nothing is at hand but what its API lists: exported, and pasted. */
 import type { Finding, Plan } from '~/core/changes'
 import type { Said } from '~/core/contract'
-import type { FleetView } from '~/core/fleet'
+import { bareFleet, type FleetView } from '~/core/fleet'
 import { kindNamed } from '~/core/kinds'
 import { apiDocuments, type ApiObject, type Json, readObjects, resourcesOf } from '~/core/objects'
 import { againstPlan, type Rehearsal } from '~/core/rehearsal'
@@ -59,7 +59,9 @@ function viewOf(objects: readonly ApiObject[], now: string): FleetView {
   const byResource = new Map<string, Json[]>()
   for (const object of objects) {
     const resource = resourcesOf(object.kind)
-    byResource.set(resource, [...(byResource.get(resource) ?? []), object])
+    const listed = byResource.get(resource)
+    if (listed) listed.push(object)
+    else byResource.set(resource, [object])
   }
   const told = {
     name: pasted,
@@ -83,18 +85,8 @@ function viewOf(objects: readonly ApiObject[], now: string): FleetView {
     .sort((a, b) => compareReleases(b, a))
   const cluster = clusterView(registered, { ...report, release }, Date.parse(now))
   return {
-    version: 1,
-    now,
-    sites: [],
+    ...bareFleet(now),
     clusters: [cluster],
-    ledger: [],
-    catalogue: [],
-    sshKeys: [],
-    sshPublic: {},
-    credentials: [],
-    reservations: [],
-    unheard: {},
-    workedOn: [],
     traffic: { [pasted]: { state: 'known', version: 1, at: now, value: [] } },
     objects: { [pasted]: { state: 'known', version: 1, at: now, value: objects } },
   }
