@@ -25,13 +25,19 @@ export default defineConfig({
           ...unit,
           name: 'pure',
           include: ['{core,standin,app,workers,demo}/**/*.test.{ts,tsx}'],
+          setupFiles: [...unit.setupFiles, 'app/testing/patience.ts'],
           // Nothing here keeps anything between tests: modules are read once, which halves the time.
           isolate: false,
         },
       },
       {
         resolve: { alias },
-        test: { ...unit, name: 'server', include: ['server/**/*.test.ts'] },
+        test: {
+          ...unit,
+          name: 'server',
+          include: ['server/**/*.test.ts'],
+          globalSetup: ['server/testing/first-folder.ts'],
+        },
       },
       {
         resolve: { alias },

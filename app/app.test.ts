@@ -1,14 +1,9 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import type { StepProgress } from '~/core/changes'
 import { type FleetNode, type State, withPods } from '~/core/fleet'
-import { parseRange } from '~/core/addresses'
 import { withAt } from './areas/raise/fields'
 import { leaves } from './areas/raise/compare'
-import { segmentsOf } from './drawings/address-strip'
 import { gyreLayout } from './drawings/gyre-layout'
-import { ticksOf, timelineLayout } from './drawings/timeline-layout'
-import { mergeSteps } from './frame/run-line'
 import { sortRows } from './kit/table/columns'
 import { csvOf } from './kit/table/csv'
 
@@ -136,115 +131,6 @@ describe('the gyre', () => {
     const layout = gyreLayout(fleet([many(2), []]), null, 'cpu', 'state', 0)
     const empty = layout.arcs.find((arc) => arc.kind === 'pool' && arc.name === 'p1')
     expect(empty && empty.end > empty.start).toBe(true)
-  })
-})
-
-describe('the timeline', () => {
-  const at = (seconds: number): string => new Date(seconds * 1000).toISOString()
-  const step = (
-    id: string,
-    after: string[],
-    state: StepProgress['state'],
-    likely: number,
-    from: number | null = null,
-    to: number | null = null,
-  ): StepProgress => ({
-    id,
-    after,
-    says: id,
-    group: id[0] ?? '',
-    state,
-    attempts: 1,
-    seconds: { likely, worst: likely * 2 },
-    startedAt: from === null ? null : at(from),
-    endedAt: to === null ? null : at(to),
-    dueAt: null,
-  })
-
-  it('puts what happened where it happened and what is to come after what it waits for, never before now', () => {
-    const layout = timelineLayout(
-      [
-        step('a1', [], 'done', 10, 0, 14),
-        step('a2', ['a1'], 'running', 30, 14),
-        step('b1', ['a2'], 'waiting', 5),
-      ],
-      ['a1', 'a2'],
-      0,
-      60_000,
-    )
-    const bars = layout.rows.flatMap((row) => row.bars)
-    expect(bars.map(({ start, end }) => [start, end])).toEqual([
-      [0, 14],
-      [14, 60],
-      [60, 65],
-    ])
-    expect(layout.rows.map((row) => row.group)).toEqual(['a', 'b'])
-    expect(bars.map((bar) => bar.critical)).toEqual([true, true, false])
-  })
-
-  it('is as long as what is expected, the running step’s estimate included', () => {
-    expect(timelineLayout([step('a', [], 'running', 300, 0)], [], 0, 60_000).seconds).toBe(300)
-    expect(timelineLayout([step('a', [], 'done', 300, 0, 90)], [], 0, 90_000).seconds).toBe(90)
-  })
-
-  it('draws a plan that has not begun from nought', () => {
-    const layout = timelineLayout(
-      [step('a', [], 'waiting', 10), step('b', ['a'], 'waiting', 20)],
-      [],
-      null,
-      5e9,
-    )
-    expect(
-      layout.rows.flatMap((row) => row.bars).map(({ start, expectedEnd }) => [start, expectedEnd]),
-    ).toEqual([
-      [0, 10],
-      [10, 30],
-    ])
-    expect(layout.now).toBeNull()
-  })
-
-  it('marks its axis at about eight round places', () => {
-    fc.assert(
-      fc.property(fc.integer({ min: 60, max: 100_000 }), (seconds) => {
-        expect(ticksOf(seconds).length).toBeLessThanOrEqual(9)
-      }),
-    )
-  })
-
-  it('takes changed steps in their places', () => {
-    expect(
-      mergeSteps(
-        [
-          { id: 'a', n: 1 },
-          { id: 'b', n: 1 },
-        ],
-        [{ id: 'b', n: 2 }],
-      ),
-    ).toEqual([
-      { id: 'a', n: 1 },
-      { id: 'b', n: 2 },
-    ])
-  })
-})
-
-describe('the address strip', () => {
-  const within = parseRange('10.0.0.0/24')
-  it('is to scale and tells collisions from what lies inside on purpose', () => {
-    if (!within.ok) throw new Error('the fixture does not parse')
-    const segments = segmentsOf(within.value, [
-      { name: 'first half', range: '10.0.0.0/25' },
-      { name: 'over it', range: '10.0.0.64/26' },
-      { name: 'apart', range: '10.0.0.192/26' },
-      { name: 'DHCP', range: '10.0.0.0-10.0.0.9', inner: true },
-      { name: 'elsewhere', range: '10.9.0.0/24' },
-    ])
-    expect(segments.map(({ holder, collides }) => [holder.name, collides])).toEqual([
-      ['first half', true],
-      ['over it', true],
-      ['apart', false],
-      ['DHCP', false],
-    ])
-    expect(segments[2]).toMatchObject({ start: 0.75, end: 1 })
   })
 })
 

@@ -1,5 +1,6 @@
 /**
- * Pages on the server: rendered whole, with their styles in the head, so that nothing moves when they wake up.
+ * Pages on the server: rendered in pieces, sent whole with their styles in the head, so that nothing moves when they
+ * wake up.
  * The streaming renderer is used for what it waits for (loader data is handed over through it), not for streaming.
  */
 import { PassThrough } from 'node:stream'
@@ -9,7 +10,9 @@ import { CacheProvider } from '@emotion/react'
 import { renderToPipeableStream } from 'react-dom/server'
 import { type EntryContext, type RouterContextProvider, ServerRouter } from 'react-router'
 import { breath } from '~/server/breath'
+import { piecesOf } from '~/server/pages/pieces'
 import { nonceContext } from './context'
+import { TurnContext } from './kit/turn'
 import { styleCache } from './theme/style-cache'
 
 export default async function handleRequest(
@@ -27,7 +30,9 @@ export default async function handleRequest(
   const markup = await new Promise<string>((resolve, reject) => {
     const { pipe } = renderToPipeableStream(
       <CacheProvider value={cache}>
-        <ServerRouter context={entry} url={request.url} nonce={nonce} />
+        <TurnContext value={piecesOf()}>
+          <ServerRouter context={entry} url={request.url} nonce={nonce} />
+        </TurnContext>
       </CacheProvider>,
       {
         nonce,

@@ -40,7 +40,7 @@ const drafts: readonly { readonly name: string; readonly body: object }[] = [
       kind: 'wire.firewall',
       intent: {
         site: 'mossgate',
-        add: [
+        put: [
           {
             name: 'lamp',
             priority: 400,

@@ -191,3 +191,42 @@ it('hands the manifest to the partner of the demo, whose cluster nobody dials', 
   await here.restart()
   await vi.waitFor(async () => expect((await told('thistle')).reach.heard).toBe(true), soon)
 })
+
+it('acts there only where whoever handed it over allows that', async () => {
+  const { ask, get } = here.api
+  const text =
+    'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: from-afar, namespace: default}\ndata: {a: b}\n'
+  const ended = async (kind: string, intent: unknown) => {
+    const { json } = await ask<{ id: string }>('POST', '/changes', { kind, intent })
+    await vi.waitFor(
+      async () =>
+        expect(await ask('POST', `/changes/${json.id}/run`, {})).toMatchObject({ status: 202 }),
+      soon,
+    )
+    return vi.waitFor(async () => {
+      const change = await here.api.change(json.id)
+      expect(['done', 'halted']).toContain(change.state)
+      return change
+    }, soon)
+  }
+  // It was handed over to be read alone.
+  const refused = await ended('manifest.apply', { cluster: 'thistle', text })
+  expect(refused.state).toBe('halted')
+  expect(refused.steps.map(({ cause }) => cause?.reason)).toContain('rights-missing')
+  expect((await ask('POST', `/changes/${refused.id}/give-up`, {})).status).toBe(202)
+  expect((await ended('cluster.dismiss', { cluster: 'thistle' })).state).toBe('done')
+
+  const page = await here.visit('/raise/enrol')
+  await fill(page, 'textbox', 'Name', 'thistle')
+  await press(page, 'button', 'outbound')
+  await pressToDraft(page, 'Draft enrolling it')
+  await press(page, 'button', 'Run')
+  await press(page, 'checkbox', 'and may act there, not read alone')
+  await press(page, 'button', 'Hand it to the partner')
+  await see(page, 'Done and proven', 60_000)
+  expect((await ended('manifest.apply', { cluster: 'thistle', text })).state).toBe('done')
+  const { objects } = await get<{ objects: readonly { metadata: { name: string } }[] }>(
+    '/clusters/thistle/objects?kind=ConfigMap&namespace=default',
+  )
+  expect(objects.map(({ metadata }) => metadata.name)).toContain('from-afar')
+})

@@ -401,3 +401,68 @@ describe.each([
     await page.browserContext().close()
   })
 })
+
+it('every kind of thing that is jumped to has a page that shows it', async () => {
+  const seen = new Map<string, { readonly name: string; readonly path: string }>()
+  const find = async (text: string): Promise<boolean> => {
+    const answer = await fetch(`${served.url}/do/jump?text=${encodeURIComponent(text)}`)
+    const { places, more } = (await answer.json()) as {
+      readonly places: readonly {
+        readonly kind: string
+        readonly name: string
+        readonly path: string
+        readonly isCommand?: boolean
+      }[]
+      readonly more: boolean
+    }
+    for (const { kind, name, path, isCommand } of places)
+      if (isCommand !== true && !seen.has(kind)) seen.set(kind, { name, path })
+    return more
+  }
+  // Clusters are listed in the background: what is not there yet is there a moment later.
+  while (await find('')) await new Promise((resolve) => setTimeout(resolve, 100))
+  const words = [
+    ...['site', 'machine', 'host', 'network', 'address', 'record', 'image', 'balancer', 'rule'],
+    ...['cluster', 'pool', 'node', 'backup', 'deployment', 'stateful', 'daemon', 'pod', 'service'],
+    ...['policy', 'namespace', 'config', 'claim', 'volume', 'case', 'change', 'area', 'view'],
+  ]
+  for (const word of words) await find(word)
+  for (const kind of ['node', 'pod', 'service', 'deployment', 'host', 'address', 'case', 'volume'])
+    expect([...seen.keys()]).toContain(kind)
+  for (const [kind, { name, path }] of seen) {
+    const response = await fetch(served.url + path)
+    const text = (await response.text()).replaceAll('<!-- -->', '')
+    expect(`${kind} ${path} ${response.status}`).toBe(`${kind} ${path} 200`)
+    expect(text.includes(name.split(/[ :]/)[0] ?? ''), `${kind} ${name} at ${path}`).toBe(true)
+  }
+})
+
+/** What links have in common that lead to the same page with another choice: paths without names, and what is asked. */
+function shapeOf(href: string): string {
+  const url = new URL(href, served.url)
+  const [area = '', view = ''] = url.pathname.split('/').slice(1)
+  const named = ['clusters', 'changes'].includes(area) || /\d$/.test(view) ? '…' : view
+  return `${area}/${named}?${[...url.searchParams.keys()].sort().join('&')}`
+}
+
+it('every link of every view leads to a page', async () => {
+  const hrefs = new Map<string, string[]>()
+  for (const [, path] of views) {
+    const text = await (await fetch(served.url + path)).text()
+    for (const [, escaped = ''] of text.matchAll(/ href="(\/(?!assets|favicon|\/)[^"]*)"/g)) {
+      const href = escaped.replaceAll('&amp;', '&')
+      const alike = hrefs.get(shapeOf(href)) ?? []
+      if (alike.length < 2 && !alike.includes(href)) alike.push(href)
+      hrefs.set(shapeOf(href), alike)
+    }
+  }
+  expect(hrefs.size).toBeGreaterThan(60)
+  const dead: string[] = []
+  for (const href of [...hrefs.values()].flat()) {
+    const response = await fetch(served.url + href)
+    const text = await response.text()
+    if (response.status !== 200 || text.includes('This page could not be shown'))
+      dead.push(`${response.status} ${href}`)
+  }
+  expect(dead).toEqual([])
+})

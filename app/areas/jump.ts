@@ -5,6 +5,7 @@ import { areas } from '../frame/rail'
 import { type JumpPlace, views } from '../frame/places'
 import { pathOfPlace } from '../parts/place-path'
 import type { Gyrarch } from '~/server/gyrarch'
+import { caseSummary } from '~/server/mend/case-told'
 import type { Route } from './+types/jump'
 
 const limit = 40
@@ -24,6 +25,22 @@ async function changes(gyrarch: Gyrarch): Promise<readonly JumpPlace[]> {
   })
 }
 
+/** A case by what is wrong and what it is about; the number is found too. */
+async function cases(gyrarch: Gyrarch): Promise<readonly JumpPlace[]> {
+  const rows = await gyrarch.cases.list()
+  return rows.map((row) => {
+    const { id, says, subjects, cluster, state } = caseSummary(row)
+    const about = subjects[0] ?? row.about
+    return {
+      kind: 'case',
+      name: `${id} ${says === '' ? about : `${about}: ${says}`}`,
+      where: cluster === '' ? state : `${state}, ${cluster}`,
+      ref: `case/${id}`,
+      path: `/mend/${id}`,
+    }
+  })
+}
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
   const text = new URL(request.url).searchParams.get('text')?.slice(0, 120) ?? ''
@@ -39,7 +56,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   ]
   const { places, more } = gyrarch.jump.find(
     await gyrarch.fleet.view(),
-    [...pages, ...(await changes(gyrarch))],
+    [...pages, ...(await changes(gyrarch)), ...(await cases(gyrarch))],
     text,
     limit,
   )

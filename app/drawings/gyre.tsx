@@ -4,6 +4,7 @@ import { type KeyboardEvent, memo, useMemo, useRef, useState } from 'react'
 import type { State } from '~/core/fleet'
 import type { Arc, GyreLayout, Reading } from './gyre-layout'
 import './gyre.css'
+import { useTurn } from '../kit/turn'
 
 const size = 620
 const radius = 304
@@ -247,6 +248,7 @@ function ArcShape({
   readonly rings: Rings
   readonly selected: boolean
 }) {
+  useTurn()
   const outline = path(item.start, item.end, rings.inner(item.depth), rings.outer(item.depth))
   return (
     <>

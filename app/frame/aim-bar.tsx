@@ -9,6 +9,7 @@ import { useKey } from './keys'
 import { LookBack } from './moment'
 import { IconButton } from '../kit/icon-button'
 import { Tip } from '../kit/tip'
+import { useTurn } from '../kit/turn'
 
 function Mark() {
   return (
@@ -38,6 +39,7 @@ export interface ClockState {
 }
 
 function Clock({ clock }: { readonly clock: ClockState }) {
+  useTurn()
   const fetcher = useFetcher()
   const ask = (request: Record<string, string>): void =>
     void fetcher.submit(request, { method: 'post', action: '/do/clock' })

@@ -48,8 +48,16 @@ function start(): void {
   if (started || typeof window === 'undefined') return
   started = true
   const channel = new BroadcastChannel('gyrarch-live')
-  channel.onmessage = ({ data }: MessageEvent<{ name: Name; data: unknown }>) =>
+  // Where another tab has read the stream before this one does, something may have been told in between.
+  let mayHaveMissed = false
+  channel.onmessage = ({ data }: MessageEvent<{ name: Name; data: unknown }>) => {
+    mayHaveMissed = true
     dispatch(data.name, data.data)
+  }
+  const tell = (name: Name, data: unknown): void => {
+    dispatch(name, data)
+    channel.postMessage({ name, data })
+  }
   void navigator.locks.request(
     'gyrarch-live',
     () =>
@@ -57,20 +65,17 @@ function start(): void {
         leading = true
         const source = new EventSource('/api/v1/live')
         for (const name of names) {
-          source.addEventListener(name, (event: MessageEvent<string>) => {
-            const data: unknown = JSON.parse(event.data)
-            dispatch(name, data)
-            channel.postMessage({ name, data })
-          })
+          source.addEventListener(name, (event: MessageEvent<string>) =>
+            tell(name, JSON.parse(event.data)),
+          )
         }
-        // A broken stream may have missed what is not in the journal: whoever shows states reads again.
-        let broken = false
+        // A broken stream may have missed what is not in the journal: whoever shows states reads again, in all tabs.
         source.onerror = () => {
-          broken = true
+          mayHaveMissed = true
         }
         source.onopen = () => {
-          if (broken) dispatch('reset', { says: 'the stream was broken' })
-          broken = false
+          if (mayHaveMissed) tell('reset', { says: 'the stream was broken' })
+          mayHaveMissed = false
         }
       }),
   )

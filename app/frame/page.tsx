@@ -3,6 +3,7 @@ import { PanelRightClose, PanelRightOpen } from 'lucide-react'
 import { createContext, type ReactNode, useContext, useState } from 'react'
 import { useKey } from './keys'
 import { IconButton } from '../kit/icon-button'
+import { useTurn } from '../kit/turn'
 
 interface Fold {
   readonly folded: boolean | null
@@ -27,6 +28,7 @@ export interface PageProps {
 }
 
 export function Page({ title, beside, reason, children }: PageProps) {
+  useTurn()
   const { folded, toggle } = useContext(FoldContext)
   return (
     <div className="page" data-folded={folded === true} data-open={folded === false}>

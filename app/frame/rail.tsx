@@ -13,6 +13,7 @@ import {
 import { NavLink, useNavigate } from 'react-router'
 import { useAddress } from '../parts/to'
 import { useKey } from './keys'
+import { useTurn } from '../kit/turn'
 
 export const areas = [
   { key: '1', path: '/fleet', name: 'Fleet', icon: Orbit },
@@ -29,6 +30,7 @@ export const areas = [
 export type Counts = Readonly<Partial<Record<(typeof areas)[number]['path'], number>>>
 
 function Area({ area, count }: { readonly area: (typeof areas)[number]; readonly count: number }) {
+  useTurn()
   const address = useAddress()
   const navigate = useNavigate()
   useKey(area.key, () => void navigate(address(area.path)))

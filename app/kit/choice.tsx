@@ -5,6 +5,7 @@ import { lazy, Suspense } from 'react'
 import { useAwake } from './awake'
 import { fieldParts } from './field'
 import type { ChoiceProps, Option } from './option'
+import { useTurn } from './turn'
 
 export type { ChoiceProps, Option } from './option'
 
@@ -28,6 +29,7 @@ export function Choice({
   unfolds = false,
   ...shared
 }: ChoiceProps) {
+  useTurn()
   const parts = fieldParts(shared)
   const all = options.map(optionOf)
   // A value that is no longer offered stays visible until it is changed.

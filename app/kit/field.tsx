@@ -1,6 +1,7 @@
 /** A labelled field. Its error stands under it; a label that is hidden is still read aloud. */
 import TextField from '@mui/material/TextField'
 import type { ReactNode, Ref } from 'react'
+import { useTurn } from './turn'
 
 export interface FieldProps {
   readonly label: string
@@ -83,6 +84,7 @@ export function Field({
   inputRef,
   ...shared
 }: FieldProps) {
+  useTurn()
   return (
     <TextField
       {...fieldParts(shared)}

@@ -1,6 +1,7 @@
 import MuiIconButton from '@mui/material/IconButton'
 import type { MouseEvent, ReactNode } from 'react'
 import { Tip } from './tip'
+import { useTurn } from './turn'
 
 /** A button that shows a sign alone; its name is read aloud, and shown on hover and focus. */
 export function IconButton({
@@ -19,6 +20,7 @@ export function IconButton({
   readonly onClick: (event: MouseEvent<HTMLElement>) => void
   readonly children: ReactNode
 }) {
+  useTurn()
   return (
     <Tip says={hint ?? says}>
       <MuiIconButton

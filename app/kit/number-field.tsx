@@ -1,5 +1,6 @@
 import TextField from '@mui/material/TextField'
 import { type FieldProps, fieldParts } from './field'
+import { useTurn } from './turn'
 
 export interface NumberFieldProps extends Pick<
   FieldProps,
@@ -30,6 +31,7 @@ export function NumberField({
   width = 110,
   ...shared
 }: NumberFieldProps) {
+  useTurn()
   const parts = fieldParts({ ...shared, width, mono: true })
   return (
     <TextField

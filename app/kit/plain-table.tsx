@@ -5,6 +5,7 @@ import TableCell from '@mui/material/TableCell'
 import TableHead from '@mui/material/TableHead'
 import TableRow from '@mui/material/TableRow'
 import type { ReactNode } from 'react'
+import { useTurn } from './turn'
 
 export { TableCell as Cell, TableRow as Row }
 
@@ -26,6 +27,7 @@ export function PlainTable({
   readonly className?: string
   readonly children: ReactNode
 }) {
+  useTurn()
   return (
     <Table className={`grid ${className}`} aria-label={label}>
       <TableHead>

@@ -2,6 +2,7 @@
 import Tab from '@mui/material/Tab'
 import MuiTabs from '@mui/material/Tabs'
 import { To } from '../parts/to'
+import { useTurn } from './turn'
 
 export interface TabLink {
   readonly id: string
@@ -19,6 +20,7 @@ export function Tabs({
   readonly tabs: readonly TabLink[]
   readonly here: string
 }) {
+  useTurn()
   return (
     <MuiTabs
       value={here}

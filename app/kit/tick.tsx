@@ -3,6 +3,7 @@ import Checkbox from '@mui/material/Checkbox'
 import FormControlLabel from '@mui/material/FormControlLabel'
 import MuiSwitch from '@mui/material/Switch'
 import type { ReactNode } from 'react'
+import { useTurn } from './turn'
 
 interface TickProps {
   readonly label: ReactNode
@@ -24,6 +25,7 @@ export function Tick({
   defaultChecked,
   disabled,
 }: TickProps) {
+  useTurn()
   return (
     <FormControlLabel
       label={label}

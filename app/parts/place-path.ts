@@ -15,7 +15,7 @@ export function pathOfPlace(ref: string): string {
     case 'backup':
       return at(`/clusters/${first}`, { show: 'keeping' })
     case 'node':
-      return at(`/clusters/${first}`, { at: name })
+      return at(`/clusters/${first}`, { on: name })
     case 'workload':
       return at('/shape/workloads', { aim, workload: name })
     case 'object':

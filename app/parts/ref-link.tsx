@@ -1,6 +1,7 @@
 /** A reference as a link to its page, or as what stands inside where it has none. */
 import type { ReactNode } from 'react'
 import { pathOf, To } from './to'
+import { useTurn } from '../kit/turn'
 
 export function RefLink({
   about,
@@ -11,6 +12,7 @@ export function RefLink({
   readonly className?: string
   readonly children: ReactNode
 }) {
+  useTurn()
   const path = about === null ? null : pathOf(about)
   if (path === null) return className ? <span className={className}>{children}</span> : children
   const [pathname = path, query] = path.split('?')

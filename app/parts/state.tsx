@@ -1,5 +1,6 @@
 /** The six state glyphs: shape and word, never colour alone. */
 import type { State } from '~/core/fleet'
+import { useTurn } from '../kit/turn'
 
 export type GlyphState = State
 
@@ -50,6 +51,7 @@ export function StateGlyph({
   readonly state: GlyphState
   readonly title?: string
 }) {
+  useTurn()
   return (
     <svg
       className="state-glyph"

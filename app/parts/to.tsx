@@ -1,6 +1,7 @@
 /** Links inside Gyrarch: they keep the aim and the moment that is looked at, which are part of every address. */
 import { forwardRef } from 'react'
 import { Link, type LinkProps, useSearchParams } from 'react-router'
+import { useTurn } from '../kit/turn'
 
 /** A path with query parameters; aim and moment of the present address are kept unless others are given. */
 export function useAddress(): (
@@ -31,6 +32,7 @@ export const To = forwardRef<
     readonly query?: Readonly<Record<string, string | null>>
   }
 >(function To({ path, query, ...rest }, ref) {
+  useTurn()
   const address = useAddress()
   return <Link ref={ref} {...rest} to={address(path, query)} />
 })

@@ -1,6 +1,7 @@
 /** Times as people read them: how long ago or until, the exact time on hover. All on the stand-ins’ clock. */
 import { durationText } from '~/core/units'
 import { Tip } from '../kit/tip'
+import { useTurn } from '../kit/turn'
 
 const clock = new Intl.DateTimeFormat('en-US', {
   timeZone: 'UTC',
@@ -38,6 +39,7 @@ export function clockText(
 export const timeText = (iso: string): string => clockText(iso).split(' ').pop() ?? ''
 
 export function Ago({ at, now }: { readonly at: string; readonly now: string }) {
+  useTurn()
   const seconds = (Date.parse(now) - Date.parse(at)) / 1000
   return (
     <Tip says={`${clockText(at, { year: true })} UTC`}>

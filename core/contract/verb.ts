@@ -61,6 +61,7 @@ export interface Failure extends Said {
 export const portFailures: Readonly<Record<PortName, readonly string[]>> = {
   site: ['no-site', 'unknown-verb', 'bad-arguments'],
   cluster: [
+    'no-cluster',
     'certificate-expired',
     'cluster-rests',
     'api-down',

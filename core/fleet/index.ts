@@ -1,4 +1,4 @@
-export { labelledAs, labelsInUse, type Labelled } from './labels'
+export { labelledAs, labelsInUse, labelTexts, type Labelled } from './labels'
 export { bareFleet, bareSite, withSite, zoneStore } from './bare'
 export {
   type BalancerView,

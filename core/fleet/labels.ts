@@ -17,12 +17,10 @@ export function labelledAs(
   return { ok: true, names }
 }
 
-/** Every label that some cluster has, as `key=value`, in order. */
+/** Labels as they are written, `key=value`; a key alone where the value is empty. */
+export const labelTexts = (labels: Readonly<Record<string, string>>): readonly string[] =>
+  Object.entries(labels).map(([key, value]) => (value === '' ? key : `${key}=${value}`))
+
+/** Every label that some cluster has, in order. */
 export const labelsInUse = (clusters: readonly Pick<ClusterView, 'labels'>[]): readonly string[] =>
-  [
-    ...new Set(
-      clusters.flatMap(({ labels }) =>
-        Object.entries(labels).map(([key, value]) => (value === '' ? key : `${key}=${value}`)),
-      ),
-    ),
-  ].sort()
+  [...new Set(clusters.flatMap(({ labels }) => labelTexts(labels)))].sort()

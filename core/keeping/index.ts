@@ -7,6 +7,7 @@ export {
   type AutoscaleDecision,
   type AutoscalePolicy,
 } from './autoscale'
+export { clusterLabel } from './label'
 export { clusterBackup, clusterRestore, renewCertificates } from './cluster'
 export { drainFindings, nodeCordon, nodeDrain } from './draining'
 export { movesFindings } from './held'

@@ -20,6 +20,23 @@ export const said = sentences({
     `${listText(p.ranged)} will grow for what waits, and give back nodes that are half empty for 10 min, without asking.`,
   'pool-ranges': () => 'ranges of its pools',
 
+  // labels
+  'label.now': (p: { labels: string }) => `now: ${p.labels}`,
+  'label.same': (p: { cluster: string }) => `${p.cluster} is labelled and guarded so already.`,
+  'label.windowless': (p: { cluster: string; lost: readonly string[] }) =>
+    `No maintenance window would cover ${p.cluster} any more: ${listText(p.lost)} did, by its labels.`,
+  'label.windows': (p: { gained: readonly string[]; lost: readonly string[] }) =>
+    [
+      ...(p.gained.length === 0
+        ? []
+        : [`It comes into ${countText(p.gained.length, 'window')}: ${listText(p.gained)}.`]),
+      ...(p.lost.length === 0
+        ? []
+        : [`It falls out of ${countText(p.lost.length, 'window')}: ${listText(p.lost)}.`]),
+    ].join(' '),
+  'label.guard': (p: { cluster: string }) =>
+    `${p.cluster} would be guarded no longer: what is done to it runs without its name being typed.`,
+
   // health
   'agents.reach': (p: { cluster: string; hop: string; by: string }) =>
     `A new node would not reach the API of ${p.cluster} (${p.hop}: ${p.by}) and could not join.`,

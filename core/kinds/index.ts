@@ -38,6 +38,7 @@ import {
 import {
   clusterAutoscale,
   clusterBackup,
+  clusterLabel,
   clusterRest,
   clusterRestore,
   clusterStart,
@@ -285,6 +286,7 @@ export const kinds: readonly Kind[] = [
   kind(clusterStart),
   kind(clusterRest),
   kind(clusterAutoscale),
+  kind(clusterLabel),
   kind(nodeCordon),
   kind(nodeDrain),
   kind(spendPrices),

@@ -2,7 +2,7 @@
 
 import { type Fact, type RawFinding, stop } from '../changes'
 import type { Said } from '../contract'
-import { type ApiObject, record } from '../objects'
+import { type ApiObject, record, writeYaml } from '../objects'
 import type { ObjectChange } from './diff'
 import { type ApplyIntent, conflictKey, liveObjects, pointer, shown } from './apply-intent'
 import { type ClusterView, type FleetView, clusterOf } from '../fleet'
@@ -123,7 +123,8 @@ function namespaceFinding(
   const replaced = (path: '/text' | '/cluster', value: string) => ({
     patchDraft: [{ op: 'replace' as const, path, value }],
   })
-  const made = `apiVersion: v1\nkind: Namespace\nmetadata:\n  name: ${namespace}\n---\n${intent.text}`
+  const object = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } }
+  const made = `${writeYaml(object)}---\n${intent.text}`
   const offers = [
     { says: `Make the namespace ${namespace} along with it`, change: replaced('/text', made) },
     ...(elsewhere.length === 1 ? elsewhere : []).map((name) => ({

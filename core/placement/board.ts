@@ -9,6 +9,7 @@ import {
   type PodObject,
   podRequest,
   type Taint,
+  type Toleration,
 } from '../objects'
 import { compareText } from '../units'
 import { drain } from './drain'
@@ -75,6 +76,8 @@ export interface BoardWorkload {
     readonly cpu: string | null
     readonly memory: string | null
   }[]
+  /** Taints that its pods tolerate, without the two that every pod is given. */
+  readonly tolerations: readonly Toleration[]
 }
 
 export interface Board {
@@ -94,6 +97,11 @@ const zoneLabel = 'topology.kubernetes.io/zone'
 
 const text = (value: string | number | undefined): string | null =>
   value === undefined ? null : asText(value)
+
+/** Every pod tolerates for five minutes that its node is not ready or not heard of: that is given, not written. */
+const isGiven = ({ key, tolerationSeconds }: Toleration): boolean =>
+  tolerationSeconds !== undefined &&
+  (key === 'node.kubernetes.io/not-ready' || key === 'node.kubernetes.io/unreachable')
 
 function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[] {
   const ownerOf = workloadsOf(objects)
@@ -117,6 +125,7 @@ function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[]
           container.resources?.requests?.['memory'] ?? container.resources?.limits?.['memory'],
         ),
       })),
+      tolerations: (pod.spec?.tolerations ?? []).filter((toleration) => !isGiven(toleration)),
     }))
     .sort((a, b) => compareText(a.key, b.key))
 }

@@ -23,7 +23,7 @@ export {
 } from './drain'
 export { giveOrder, type GiveOrder } from './give'
 export { type PatchStep, type PlacementRemedy } from './remedies'
-export { percentile, rightSizes, type RightSize, type UseFacts } from './right-size'
+export { percentile, rightSizes, sharedOut, type RightSize, type UseFacts } from './right-size'
 export { Room } from './room'
 export {
   place,

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { percentile, rightSizes, type UseFacts } from '.'
+import { percentile, rightSizes, sharedOut, type UseFacts } from '.'
 
 const MiB = 1024 ** 2
 /** An hour and more of one value. */
@@ -76,6 +76,37 @@ describe('right sizes', () => {
           expect(
             samples.filter((sample) => sample <= count).length / samples.length,
           ).toBeGreaterThanOrEqual(share - 1e-9)
+        },
+      ),
+    )
+  })
+})
+
+describe('a proposal for a pod of several containers', () => {
+  it('is shared out as they share what is asked', () => {
+    expect(sharedOut(500, [600, 200])).toEqual([375, 125])
+    expect(sharedOut(100, [1, 1, 1])).toEqual([34, 33, 33])
+  })
+
+  it('goes to the first where nothing is asked yet, and leaves out who asks for nothing', () => {
+    expect(sharedOut(120, [0, 0])).toEqual([120, 0])
+    expect(sharedOut(120, [0, 50])).toEqual([0, 120])
+    expect(sharedOut(120, [])).toEqual([])
+  })
+
+  it('adds up to what is proposed, and gives nobody more than its share rounded up', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 1_000_000 }),
+        fc.array(fc.integer({ min: 0, max: 100_000 }), { minLength: 1, maxLength: 8 }),
+        (total, parts) => {
+          const shares = sharedOut(total, parts)
+          const sum = parts.reduce((all, part) => all + part, 0)
+          expect(shares.reduce((all, share) => all + share, 0)).toBe(total)
+          if (sum > 0)
+            shares.forEach((share, i) =>
+              expect(Math.abs(share - (total * (parts[i] ?? 0)) / sum)).toBeLessThan(1),
+            )
         },
       ),
     )

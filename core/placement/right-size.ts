@@ -139,3 +139,21 @@ export function rightSizes(facts: readonly UseFacts[]): readonly RightSize[] {
     })
     .sort((a, b) => b.memoryKills - a.memoryKills || b.frees.cpuMilli - a.frees.cpuMilli)
 }
+
+/**
+ * What is proposed for a pod, shared out over its containers as they share what is asked now: whole units that add up to
+ * it exactly. Where nothing is asked yet the first container asks for all.
+ */
+export function sharedOut(total: number, parts: readonly number[]): readonly number[] {
+  const sum = parts.reduce((all, part) => all + part, 0)
+  if (sum === 0) return parts.map((_, index) => (index === 0 ? total : 0))
+  const exact = parts.map((part) => (total * part) / sum)
+  const shares = exact.map(Math.floor)
+  const left = total - shares.reduce((all, share) => all + share, 0)
+  // The rest goes to those that were cut most.
+  const mostCut = exact
+    .map((share, index) => ({ index, cut: share - Math.floor(share) }))
+    .toSorted((a, b) => b.cut - a.cut || a.index - b.index)
+  for (const { index } of mostCut.slice(0, left)) shares[index] = (shares[index] ?? 0) + 1
+  return shares
+}

@@ -36,7 +36,8 @@ const labelKey =
   /^([a-z0-9]([-a-z0-9.]{0,251}[a-z0-9])?\/)?[A-Za-z0-9]([-A-Za-z0-9_.]{0,61}[A-Za-z0-9])?$/
 const labelValue = /^([A-Za-z0-9]([-A-Za-z0-9_.]{0,61}[A-Za-z0-9])?)?$/
 
-function labelFindings({ labels }: EnrolIntent): readonly RawFinding[] {
+/** What stands against labels, in the form that the open API gives them. */
+export function labelFindings(labels: Readonly<Record<string, string>>): readonly RawFinding[] {
   const source = { ...said('labels.open-api'), source: 'open API' }
   for (const [key, value] of Object.entries(labels)) {
     if (!labelKey.test(key))
@@ -109,7 +110,7 @@ export const clusterEnrol: ChangeKind<EnrolIntent> = {
   label: ({ name }) => `enrol ${name || 'a cluster'}`,
   check: (intent, view) => [
     ...nameFindings(intent.name, view),
-    ...labelFindings(intent),
+    ...labelFindings(intent.labels),
     ...reachFindings(intent),
   ],
   plan: ({ name, reach, labels }) => {

@@ -10,5 +10,5 @@ export {
   withContext,
 } from './access-file'
 export { actingManifest, agentAccount, agentManifest, rolesText } from './agent-manifest'
-export { clusterDismiss, clusterEnrol, type EnrolIntent } from './enrol'
+export { clusterDismiss, clusterEnrol, type EnrolIntent, labelFindings } from './enrol'
 export { changesThroughApi, notHere } from './not-here'

@@ -13,12 +13,17 @@ export const changesThroughApi = [
   'node.drain',
   'wire.policy',
 ] as const
-const throughTheApi: ReadonlySet<string> = new Set(['cluster.dismiss', ...changesThroughApi])
+/** Those, and what is done to it in Gyrarch’s own register. */
+const possible: ReadonlySet<string> = new Set([
+  'cluster.dismiss',
+  'cluster.label',
+  ...changesThroughApi,
+])
 
 /** Why a kind of change cannot be made where it is aimed at; null where it can. */
 export function notHere(kind: string, intent: unknown, view: FleetView): RawFinding | null {
   const name = (intent as { readonly cluster?: unknown } | null)?.cluster
-  if (typeof name !== 'string' || throughTheApi.has(kind)) return null
+  if (typeof name !== 'string' || possible.has(kind)) return null
   const reach = clusterOf(view, name)?.reach
   if (!reach) return null
   return stop('not-here', 'cluster', said('not-here', { cluster: name }), [

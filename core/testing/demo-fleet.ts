@@ -2,10 +2,8 @@
  * The fleet as the demo begins, with the objects of cedar: for tests of the core, which start no server. That it is what
  * the ports tell is held by `server/fleet/demo-fleet.test.ts`, which also writes it anew (`vitest -u`).
  */
-import { readFileSync } from 'node:fs'
 import type { FleetView, TrafficView } from '../fleet'
-
-const stored = readFileSync(new URL('./demo-fleet.json', import.meta.url), 'utf8')
+import stored from './demo-fleet.json?raw'
 
 /** A picture of its own for whoever asks: tests may alter what they are given. */
 export const demoFleet = (): FleetView => JSON.parse(stored) as FleetView

@@ -1,4 +1,4 @@
-export { GB, GiB, KiB, MiB, parseBytes, parseCpuMilli, type Parsed } from './quantity'
+export { GB, GiB, KiB, MiB, parseAmount, parseBytes, parseCpuMilli, type Parsed } from './quantity'
 export {
   bytesText,
   coresText,

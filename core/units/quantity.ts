@@ -70,6 +70,12 @@ export const parseCpuMilli = (text: string): Parsed<number> =>
 export const parseBytes = (text: string): Parsed<number> =>
   parseScaled(text, 1n, '"512Mi" or "16Gi"')
 
+/** An amount that is neither, as of a metric, in thousandths at the finest: "100" → 100, "1k" → 1000, "500m" → 0.5. */
+export function parseAmount(text: string): Parsed<number> {
+  const read = parseScaled(text, 1000n, '"100" or "500m"')
+  return read.ok ? { ok: true, value: read.value / 1000 } : read
+}
+
 export const KiB = 1024
 export const MiB = 1024 ** 2
 export const GiB = 1024 ** 3

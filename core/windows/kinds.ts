@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { caution, type ChangeKind, longestPath, type RawFinding, stop } from '../changes'
 import { command, ref } from '../contract'
-import type { FleetView, WindowView } from '../fleet'
+import { type FleetView, labelTexts, type WindowView } from '../fleet'
 import { step } from '../provisioning/steps'
 import { isoTime } from '../units'
 import { nextOccurrence, coveredBy, specOf, uncovered, windowNamed, windowsOf } from './of-fleet'
@@ -37,9 +37,6 @@ export const windowIntent = z.strictObject({
   labels: z.record(z.string().max(317), z.string().max(63)).default({}),
 })
 export type WindowIntent = z.infer<typeof windowIntent>
-
-const labelTexts = (labels: Readonly<Record<string, string>>): readonly string[] =>
-  Object.entries(labels).map(([key, value]) => `${key}=${value}`)
 
 const withWindow = (view: FleetView, window: WindowView): FleetView => ({
   ...view,

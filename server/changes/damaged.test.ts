@@ -54,6 +54,7 @@ const drafts: readonly (readonly [string, unknown])[] = [
       windows: [{ days: ['mon', 'tue'], stop: '20:00', start: '06:00' }],
     },
   ],
+  ['cluster.label', { cluster: 'dill', labels: { team: 'orchids' }, guarded: true }],
   ['cluster.autoscale', { cluster: 'bramble', enabled: true, order: 'cheapest' }],
   ['cluster.renew-certificates', { cluster: 'cedar' }],
   ['cluster.backup', { cluster: 'cedar', backup: 'before' }],

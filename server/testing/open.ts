@@ -2,7 +2,7 @@
 import { cpSync, existsSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, afterEach, beforeAll, beforeEach } from 'vitest'
+import { afterAll, afterEach, beforeAll, beforeEach, inject } from 'vitest'
 import type { FleetView } from '~/core/fleet'
 import { Gyrarch } from '../gyrarch'
 import { inThisThread } from '../connectors/standin/engine-link'
@@ -16,8 +16,12 @@ export interface Opened {
   close(): Promise<void>
 }
 
+/** A folder that nobody has used: a copy of what a first start leaves; with its history from a start of its own. */
+const newFolder = (keepsHistory: boolean): string =>
+  keepsHistory ? mkdtempSync(join(tmpdir(), 'gyrarch-test-')) : copyFolder(inject('firstFolder'))
+
 export async function openForTest(given?: string, keepsHistory = false): Promise<Opened> {
-  const dir = given ?? mkdtempSync(join(tmpdir(), 'gyrarch-test-'))
+  const dir = given ?? newFolder(keepsHistory)
   const errors: unknown[] = []
   const gyrarch = await Gyrarch.open({
     dir,

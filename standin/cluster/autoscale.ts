@@ -4,7 +4,7 @@
  * and queued, and looked for anew whenever something about the workload has changed.
  */
 import { asText, inVersion } from '../../core/objects'
-import { countText, parseCpuMilli } from '../../core/units'
+import { countText, parseAmount, parseCpuMilli } from '../../core/units'
 import { uniform } from '../engine/random'
 import type { Sim } from '../engine/sim'
 import type { Cluster, Manifest, Workload } from '../world'
@@ -106,8 +106,9 @@ const usualDown: Rules = {
 function onTarget(sim: Sim, cluster: Cluster, workload: Workload, given: unknown): number | null {
   const metric = fields(given)
   if (metric['type'] === 'Pods') {
-    const target = amount(fields(fields(metric['pods'])['target'])['averageValue'])
-    return target > 0 ? target : null
+    const target = fields(fields(metric['pods'])['target'])['averageValue']
+    const parsed = parseAmount(asText(target ?? ''))
+    return parsed.ok && parsed.value > 0 ? parsed.value : null
   }
   const resource = fields(metric['resource'])
   if (metric['type'] !== 'Resource' || resource['name'] !== 'cpu') return null

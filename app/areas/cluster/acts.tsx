@@ -1,6 +1,7 @@
 /** What can be done with a cluster and its nodes, and what is left of it at its site. */
 import Button from '@mui/material/Button'
 import { useFetcher } from 'react-router'
+import { labelTexts } from '~/core/fleet'
 import { DraftChange } from '../../parts/draft-change'
 import { To } from '../../parts/to'
 import type { Route } from './+types/cluster'
@@ -30,6 +31,26 @@ export function NodeActs({
       <To path="/shape/board" query={{ aim: `cluster/${cluster}`, node: node.name }}>
         On the board
       </To>
+    </div>
+  )
+}
+
+/** By what the cluster is found and covered, and whether it is guarded; with the draft that changes it. */
+export function LabelsAndGuard({
+  name,
+  labels,
+  guarded,
+}: Pick<Data, 'name' | 'labels' | 'guarded'>) {
+  const words = labelTexts(labels)
+  return (
+    <div>
+      <h3>{guarded ? 'Labels, and guarded' : 'Labels'}</h3>
+      <p className={words.length === 0 ? 'soft' : 'mono'}>
+        {words.length === 0 ? 'It has none.' : words.join(', ')}
+      </p>
+      <DraftChange kind="cluster.label" intent={{ cluster: name, labels, guarded }} variant="text">
+        Draft others
+      </DraftChange>
     </div>
   )
 }

@@ -26,7 +26,7 @@ import { Ago, clockText } from '../../parts/when'
 import { reasonFor, withCase } from '../reason-data'
 import { orNotFound, orRefused } from '../refusals'
 import { Refusal } from '~/server/changes/errors'
-import { LeftAtSite, NodeActs, TakeDown } from './acts'
+import { LabelsAndGuard, LeftAtSite, NodeActs, TakeDown } from './acts'
 import { Keeping, type KeepingData } from './keeping'
 import '../ground/ground.css'
 import { SharedCauses } from './shared-causes'
@@ -76,6 +76,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     tab,
     name: cluster.name,
     guarded: cluster.guarded,
+    labels: cluster.labels,
     apiAnswers: cluster.apiAnswers,
     reach: cluster.reach ?? null,
     agent: cluster.reach ? await gyrarch.reach.agentState(cluster.name) : null,
@@ -309,6 +310,7 @@ function Shown({
 export default function Cluster({ loaderData }: Route.ComponentProps) {
   const { name, state, says, summary, tab, nodes, reason, now, apiAnswers, reach, agent, left } =
     loaderData
+  const { labels, guarded } = loaderData
   const [search] = useSearchParams()
   const chosen = nodes.find((node) => node.name === search.get('on'))
   const navigate = useNavigate()
@@ -333,6 +335,7 @@ export default function Cluster({ loaderData }: Route.ComponentProps) {
           ) : (
             <Access name={name} answers={apiAnswers} />
           )}
+          <LabelsAndGuard name={name} labels={labels} guarded={guarded} />
           <LeftAtSite left={left} />
           {reach ? null : <TakeDown />}
         </>

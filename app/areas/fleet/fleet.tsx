@@ -201,9 +201,9 @@ const columns: readonly Column<Row>[] = [
   { name: 'nodes', value: (row) => row.nodes, number: true },
   { name: 'cores', value: (row) => row.cores, number: true },
   { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
-  { name: 'memory GiB', value: (row) => Math.round(row.memory / 2 ** 30), number: true },
+  { name: 'GiB', value: (row) => Math.round(row.memory / 2 ** 30), number: true },
   { name: 'pods', value: (row) => row.pods, number: true },
-  { name: 'spend a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
+  { name: 'a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
 ]
 
 /** With labels only where some cluster has any: they take room from the rest. */

@@ -11,6 +11,7 @@ import {
 } from '~/core/fleet'
 import { hostLoss } from '~/core/sizing'
 import { listText, numberText } from '~/core/units'
+import { breath } from '~/server/breath'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { useKey } from '../../frame/keys'
@@ -63,17 +64,33 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       : view.clusters.find((cluster) => `cluster/${cluster.name}` === aim)?.site)
   const site = view.sites.find((site) => site.name === wanted) ?? view.sites[0] ?? null
   const state = stateContext(view)
+  await breath()
+  const room = site
+    ? roomOf(
+        site,
+        view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine'),
+      )
+    : []
+  await breath()
+  const left = site ? leftovers(site, view.clusters) : []
+  await breath()
+  const sites = view.sites.map((otherSite): SiteRow => ({
+    name: otherSite.name,
+    title: otherSite.title,
+    kind: otherSite.kind,
+    state: siteState(otherSite, view.clusters, state).state,
+    zones: listText(otherSite.zones),
+    machines: otherSite.machines.length,
+    used: usedOf(otherSite),
+    of: coresOf(otherSite),
+  }))
+  await breath()
   return {
     now: view.now,
     site,
     aim: site && search.has('site') ? `site/${site.name}` : null,
-    room: site
-      ? roomOf(
-          site,
-          view.reservations.filter((taken) => taken.site === site.name && taken.kind === 'machine'),
-        )
-      : [],
-    left: site ? leftovers(site, view.clusters) : [],
+    room,
+    left,
     credentials: view.credentials.filter((credential) => credential.site === site?.name),
     clusters: site
       ? view.clusters
@@ -101,16 +118,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         : null,
     asked: search.get('address')?.trim().slice(0, 80) ?? '',
     holding: search.get('address')?.trim() ? whoHolds(view, search.get('address') ?? '') : null,
-    sites: view.sites.map((otherSite): SiteRow => ({
-      name: otherSite.name,
-      title: otherSite.title,
-      kind: otherSite.kind,
-      state: siteState(otherSite, view.clusters, state).state,
-      zones: listText(otherSite.zones),
-      machines: otherSite.machines.length,
-      used: usedOf(otherSite),
-      of: coresOf(otherSite),
-    })),
+    sites,
   }
 }
 

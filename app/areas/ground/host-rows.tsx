@@ -3,6 +3,7 @@
 import { countText, numberText } from '../../../core/units'
 import type { HostLoss, hallRoom } from '../../../core/sizing'
 import type { SiteView } from '../../../core/fleet'
+import { useTurn } from '../../kit/turn'
 
 export const width = 68
 export const gap = 12
@@ -94,6 +95,7 @@ function HostColumn({
   /** Height of so many cores. */
   readonly scale: (cores: number) => number
 }) {
+  useTurn()
   const used = blocks
     .filter((block) => block.kind !== 'leaves')
     .reduce((sum, block) => sum + block.cores, 0)

@@ -3,6 +3,7 @@
 import { To } from '../../parts/to'
 import { numberText, bytesText, countText, listText } from '../../../core/units'
 import type { SiteView } from '../../../core/fleet'
+import { useTurn } from '../../kit/turn'
 
 export function Fill({
   used,
@@ -17,6 +18,7 @@ export function Fill({
   readonly of: number
   readonly label: string
 }) {
+  useTurn()
   const part = (value: number): string => `${of === 0 ? 0 : Math.min(100, (100 * value) / of)}%`
   return (
     <div className="fill" role="img" aria-label={label} title={label}>

@@ -77,7 +77,7 @@ function Between({ told }: { readonly told: Extract<Told, { refused: null }> }) 
     <>
       <div>
         <h2>
-          {countText(told.differences.length + told.more, 'thing')} differ over{' '}
+          {countText(told.differences.length + told.more, 'thing differs', 'things differ')} over{' '}
           {durationText(seconds)}
         </h2>
         <ul className="facts">

@@ -1,5 +1,6 @@
 /** Who is told of cases and runs, what was sent and what came of it, and a test at the press of a button. */
 import Button from '@mui/material/Button'
+import { useEffect } from 'react'
 import { useFetcher } from 'react-router'
 import { z } from 'zod'
 import { countText } from '~/core/units'
@@ -64,6 +65,8 @@ function useAct() {
       void fetcher.submit(JSON.stringify(body), { method: 'post', encType: 'application/json' }),
     isBusy: fetcher.state !== 'idle',
     refused: fetcher.data?.refused ?? null,
+    /** The answer to what was done last, another each time; nothing where it was refused. */
+    done: fetcher.data?.refused === null ? fetcher.data : undefined,
   }
 }
 
@@ -141,24 +144,22 @@ const writing = receiverSchema.required({ secret: true })
 const usual: z.infer<typeof writing>['kinds'] = ['case.opened', 'case.closed', 'run.halted']
 
 function Make() {
-  const { act, isBusy, refused } = useAct()
+  const { act, isBusy, refused, done } = useAct()
   const form = useSchemaForm(writing, {
     name: '',
     url: '',
     secret: '',
     kinds: usual,
   })
+  const { reset } = form
+  // What is refused stays as it was typed.
+  useEffect(() => {
+    if (done) reset()
+  }, [done, reset])
   return (
     <section aria-label="Tell somebody">
       <h2>Tell somebody</h2>
-      <SchemaForm
-        label="Tell somebody"
-        form={form}
-        onSubmit={(keep) => {
-          act({ keep })
-          form.reset()
-        }}
-      >
+      <SchemaForm label="Tell somebody" form={form} onSubmit={(keep) => act({ keep })}>
         <div className="told-form">
           <TextAt path="name" label="Name" width="100%" maxLength={80} />
           <TextAt

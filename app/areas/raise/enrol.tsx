@@ -11,6 +11,7 @@ import { Choice } from '../../kit/choice'
 import { Drop } from '../../kit/drop'
 import { SchemaForm, TextAt, TextsAt, ToggleAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
+import { labelsOf } from '../../kit/labels-field'
 import { CopyButton } from '../../parts/copy-button'
 import { useDraft } from '../../parts/draft-change'
 import type { Route } from './+types/enrol'
@@ -31,14 +32,6 @@ const enrolForm = z.object({
   accessFile: z.string().max(fileLimit, 'Give a file of at most 1 MiB.'),
   labels: z.array(z.string().max(400, 'Give at most 400 characters to a label.')),
 })
-
-const labelsOf = (words: readonly string[]): Readonly<Record<string, string>> =>
-  Object.fromEntries(
-    words.map((word) => {
-      const at = word.indexOf('=')
-      return at === -1 ? [word, ''] : [word.slice(0, at), word.slice(at + 1)]
-    }),
-  )
 
 /** The file that was dropped or pasted: where it leads, and the contexts it offers. */
 function AccessFile() {

@@ -175,8 +175,9 @@ function Reason({ clusters, day, today, notices }: Route.ComponentProps['loaderD
       {notices.length > 0 ? (
         <>
           <h2>
-            <StateGlyph state="strained" /> {countText(notices.length, 'other end')} within{' '}
-            {noticeDays} days
+            <StateGlyph state="strained" />{' '}
+            {countText(notices.length, 'other thing ends', 'other things end')} within {noticeDays}{' '}
+            days
           </h2>
           <ul className="plain">
             {notices.map(({ id, says, path }) => (

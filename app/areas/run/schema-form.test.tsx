@@ -103,6 +103,15 @@ it('leaves out what may be left out, and sets it when asked', async () => {
   expect(onChange).toHaveBeenLastCalledWith(start)
 })
 
+it('takes names of one’s own with their texts', async () => {
+  const onChange = vi.fn<(value: unknown) => void>()
+  const schema = z.object({ labels: z.record(z.string(), z.string()) })
+  render(<Form schema={schema} start={{ labels: { team: 'orchids' } }} onChange={onChange} />)
+  await userEvent.type(screen.getByLabelText('labels'), ' tier=gold')
+  await userEvent.tab()
+  expect(onChange).toHaveBeenLastCalledWith({ labels: { team: 'orchids', tier: 'gold' } })
+})
+
 it('says what stops a field under it', () => {
   render(
     <Form

@@ -3,6 +3,7 @@ import Button from '@mui/material/Button'
 import type { Finding } from '~/core/changes'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
+import { LabelsField } from '../../kit/labels-field'
 import { NumberField } from '../../kit/number-field'
 import { SeveralField } from '../../kit/several-field'
 import { Tick } from '../../kit/tick'
@@ -13,6 +14,7 @@ interface Schema {
   readonly properties?: Readonly<Record<string, Schema>>
   readonly required?: readonly string[]
   readonly items?: Schema
+  readonly additionalProperties?: Schema | boolean
   readonly enum?: readonly unknown[]
   readonly anyOf?: readonly Schema[]
   readonly default?: unknown
@@ -237,6 +239,28 @@ function GroupPart({ path, name, real, value, required, form, onChange }: PartPr
   )
 }
 
+/** Whether it is names of one’s own with a text each, like labels. */
+function isLabels({ type, properties, additionalProperties }: Schema): boolean {
+  if (type !== 'object' || properties !== undefined) return false
+  if (typeof additionalProperties !== 'object') return false
+  const inner = plain(additionalProperties)
+  return inner.type === 'string' && inner.enum === undefined
+}
+
+function LabelsPart({ path, name, value, form, onChange }: PartProps) {
+  const given = typeof value === 'object' && value !== null ? Object.entries(value) : []
+  return (
+    <LabelsField
+      label={says(name)}
+      value={Object.fromEntries(given.map(([key, text]) => [key, textOf(text)]))}
+      help="like team=orchids, several parted by spaces"
+      error={stopAt(form, path)}
+      onChange={onChange}
+      width={320}
+    />
+  )
+}
+
 function TextPart({ path, name, value, required, form, onChange }: PartProps) {
   const text = textOf(value)
   return (
@@ -266,6 +290,7 @@ function Part(props: PartProps) {
     ) : (
       <WordsPart {...props} />
     )
+  if (isLabels(real)) return <LabelsPart {...props} />
   if (real.type === 'object') return <GroupPart {...props} />
   return <TextPart {...props} />
 }

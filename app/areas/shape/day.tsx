@@ -12,18 +12,7 @@ import { Level } from '../../kit/level'
 import { NumberField } from '../../kit/number-field'
 import { Switch } from '../../kit/tick'
 import { TimeChart } from '../../kit/chart/chart'
-
-export interface Scaler {
-  readonly cluster: string
-  readonly namespace: string
-  readonly name: string
-  readonly workload: string
-  readonly min: number
-  readonly max: number
-  readonly metric: string
-  readonly target: number
-  readonly replicas: number
-}
+import type { Scaler } from './scaler'
 
 export const hours = Array.from({ length: 24 }, (_, i) => i)
 /** A load curve of one point an hour, from a measured one of a point a minute. */
@@ -100,6 +89,16 @@ function useAsked({ chosen, measured, autoscale }: Data & { readonly chosen: Sca
 }
 
 type Asked = ReturnType<typeof useAsked>
+
+/** Why what is asked makes no day; null where it makes one. */
+function whyNone({ follows }: Scaler, { min, max, target, curve }: Asked): string | null {
+  if (min > max) return 'It may have fewer at most than at least.'
+  if (target <= 0)
+    return `It follows ${follows}. A day is replayed over what each replica takes: give the requests a replica.`
+  return curve.length === 0
+    ? 'Nobody has measured its load. Draw it by hour below, or drop it as a file.'
+    : null
+}
 
 /** The question for the worker; null while what is asked makes no day. */
 function useQuestion(
@@ -307,9 +306,10 @@ export function Day({ data }: { readonly data: Data & { readonly chosen: Scaler 
   const { day, says, working } = useDay(question)
   const [begun] = useState(data.from)
   const shown = asked.own ?? hourly24(data.measured)
+  const why = whyNone(data.chosen, asked)
   return (
-    <div className="manifest-page" aria-busy={working}>
-      <Shown day={day} says={says} begun={begun} />
+    <div className="manifest-page" aria-busy={why === null && working}>
+      <Shown day={why === null ? day : null} says={why ?? says} begun={begun} />
       <WhatIf asked={asked} shown={shown} hasPools={data.pools.length > 0} />
       <Load shown={shown} begun={begun} onLoads={asked.setOwn} />
     </div>

@@ -8,7 +8,8 @@ import { breath } from '~/server/breath'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { Attention, type AttentionProps } from '../../parts/attention'
-import { allowed, isNearQuota, type Resource } from './quota'
+import { allowed, hardLimits, isNearQuota, type Resource } from './quota'
+import { Notice } from '../../kit/notice'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { aimedCluster, ShapeTabs } from './tabs'
@@ -20,15 +21,6 @@ import { ChooseCluster } from '../../parts/choose-cluster'
 import { WhoCan } from './who-can'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Namespaces · Gyrarch' }]
-
-/** What the quotas of a namespace allow, by resource: of two that limit the same the later one is shown. */
-const hardLimits = (inside: readonly ApiObject[]): Readonly<Record<string, string>> =>
-  Object.fromEntries(
-    inside
-      .filter((object) => object.kind === 'ResourceQuota')
-      .flatMap((quota) => Object.entries(record(record(quota['spec'])['hard'])))
-      .map(([resource, amount]) => [resource, String(amount)]),
-  )
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const gyrarch = context.get(gyrarchContext)
@@ -63,7 +55,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       name: metadata.name,
       may,
       ...(used.get(metadata.name) ?? { cpu: 0, memory: 0, pods: 0 }),
-      hard: hardLimits(inside),
+      hard: hardLimits(
+        inside
+          .filter((object) => object.kind === 'ResourceQuota')
+          .map((quota) => record(record(quota['spec'])['hard'])),
+      ),
       limits: inside.filter((candidate) => candidate.kind === 'LimitRange').length,
       level: metadata.labels?.[levelLabel] ?? 'privileged',
       objects: inside.length,
@@ -73,6 +69,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     cluster: cluster?.name ?? null,
     clusters: view.clusters.map((eachCluster) => eachCluster.name),
     rows,
+    unread: read.ok ? null : `${read.path}: ${read.says}`,
     rights: rightsIn(objects),
     // Gyrarch signs nobody in where somebody else does.
     signs: cluster?.apiAnswers === true && !cluster.reach,
@@ -143,7 +140,7 @@ function quotasText(rows: readonly Row[]): AttentionProps {
 }
 
 export default function Namespaces({ loaderData }: Route.ComponentProps) {
-  const { cluster, clusters, rows, rights, signs, offers } = loaderData
+  const { cluster, clusters, rows, rights, signs, offers, unread } = loaderData
   return (
     <Page
       title={cluster === null ? 'Namespaces' : `Namespaces of ${cluster}`}
@@ -174,6 +171,11 @@ export default function Namespaces({ loaderData }: Route.ComponentProps) {
         />
       ) : (
         <div className="scroll" tabIndex={0} role="region" aria-label="Namespaces and a new one">
+          {unread === null ? null : (
+            <Notice level="caution">
+              What its pods ask for cannot be added up, so none of it is counted here. {unread}
+            </Notice>
+          )}
           <Table
             name="namespaces"
             columns={columns}

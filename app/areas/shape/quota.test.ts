@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { allowed, isNearQuota } from './quota'
+import { allowed, hardLimits, isNearQuota } from './quota'
 
 const row = { cpu: 1800, memory: 2 ** 30, pods: 4 }
 
@@ -20,4 +20,25 @@ describe('a quota', () => {
   ])('of %j is near: %s', (hard, near) =>
     expect(isNearQuota({ ...row, hard } as Parameters<typeof isNearQuota>[0])).toBe(near),
   )
+})
+
+describe('several quotas of a namespace', () => {
+  it('allow what the tightest of them does', () => {
+    expect(
+      hardLimits([
+        { 'requests.cpu': '2', pods: '10' },
+        { 'requests.cpu': '1500m', memory: '8Gi' },
+        { pods: 20, memory: '16Gi' },
+      ]),
+    ).toEqual({ 'requests.cpu': '1500m', pods: '10', memory: '8Gi' })
+  })
+
+  it('that cannot be read bound nothing, and break nothing', () => {
+    const hard = hardLimits([{ 'requests.cpu': 'lots' }, { pods: null }])
+    expect(allowed({ ...row, hard }, 'cpu')).toBeNull()
+    expect(isNearQuota({ ...row, hard })).toBe(false)
+    expect(hardLimits([{ 'requests.cpu': 'lots' }, { 'requests.cpu': '2' }])).toEqual({
+      'requests.cpu': '2',
+    })
+  })
 })

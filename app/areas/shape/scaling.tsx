@@ -8,15 +8,13 @@ import {
   nodesOf,
   siteOf,
   type SiteView,
-  type WorkloadFact,
   workloadsIn,
 } from '~/core/fleet'
-import { type ApiObject, record, records, text } from '~/core/objects'
 import { scalablePools } from '~/core/keeping'
 import { estimates } from '~/core/provisioning'
 import { boardObjects } from '~/core/placement'
 import { machineHourly } from '~/core/spend'
-import { countText, listText, numberText } from '~/core/units'
+import { countText, listText } from '~/core/units'
 import type { FleetPictures } from '~/server/fleet/pictures'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -28,37 +26,13 @@ import { aimedCluster, ShapeTabs } from './tabs'
 import './shape.css'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/scaling'
-import { Day, type Scaler } from './day'
+import { Day } from './day'
+import { type Scaler, scalerOf } from './scaler'
 import { Empty } from '../../kit/empty'
 
 export const meta: Route.MetaFunction = () => [{ title: 'Scaling · Gyrarch' }]
 
 const maxClusters = 12
-
-/** An autoscaler as the page tells it; null for any other object. */
-function scalerOf(
-  object: ApiObject,
-  cluster: string,
-  workloads: readonly WorkloadFact[],
-): Scaler | null {
-  if (object.kind !== 'HorizontalPodAutoscaler') return null
-  const spec = record(object['spec'])
-  const target = record(spec['scaleTargetRef'])
-  const metric = record(records(spec['metrics'])[0]?.['pods'])
-  const namespace = object.metadata?.namespace ?? 'default'
-  const key = `${text(target['kind']) || 'Deployment'}/${namespace}/${text(target['name'])}`
-  return {
-    cluster,
-    namespace,
-    name: object.metadata?.name ?? '',
-    workload: key,
-    min: Number(spec['minReplicas'] ?? 1),
-    max: Number(spec['maxReplicas'] ?? 1),
-    metric: text(record(metric['metric'])['name']),
-    target: Number(record(metric['target'])['averageValue'] ?? 0),
-    replicas: workloads.find((workload) => workload.key === key)?.wanted ?? 0,
-  }
-}
 
 /** How long a new node takes to be ready, in seconds. */
 function startSeconds(site: SiteView | undefined): number {
@@ -172,11 +146,7 @@ const columns: readonly Column<Row>[] = [
     show: (row) => `${row.replicas} of ${row.min}–${row.max}`,
     number: true,
   },
-  {
-    name: 'follows',
-    value: (row) => row.metric,
-    show: (row) => `${row.metric}, ${numberText(row.target)} a replica`,
-  },
+  { name: 'follows', value: (row) => row.follows },
 ]
 
 type Data = Route.ComponentProps['loaderData']
@@ -229,9 +199,7 @@ function ScalerReason({ data, chosen }: { readonly data: Data; readonly chosen: 
         </div>
         <div>
           <dt>follows</dt>
-          <dd>
-            {chosen.metric}, {numberText(chosen.target)} a replica
-          </dd>
+          <dd>{chosen.follows}</dd>
         </div>
       </dl>
       <p className="soft" style={{ marginBottom: 10 }}>

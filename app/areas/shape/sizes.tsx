@@ -8,7 +8,10 @@ import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
 import { type Column, Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
+import { applying } from '../../parts/applying'
 import { aimedCluster, ShapeTabs } from './tabs'
+import { type ContainerSize, containerSizes, requesting } from './container-sizes'
+import { workloadPart } from './workload-part'
 import './shape.css'
 import { fleetAsked } from '../moment'
 import type { Route } from './+types/sizes'
@@ -27,7 +30,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const fleet = await fleetAsked(gyrarch, request)
   const view = await fleet.view()
   const aim = aimedCluster(request)
-  const rows: (RightSize & { readonly cluster: string; readonly container: string })[] = []
+  const rows: (RightSize & {
+    readonly cluster: string
+    readonly containers: readonly ContainerSize[]
+  })[] = []
   for (const cluster of view.clusters
     .filter((candidate) => aim === null || candidate.name === aim)
     .slice(0, 12)) {
@@ -64,7 +70,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       ...matchingRightSizes.map((size) => ({
         ...size,
         cluster: cluster.name,
-        container: byWorkload.get(size.workload)?.[0]?.object.spec?.containers?.[0]?.name ?? '',
+        // Every pod of a workload has the same containers.
+        containers: containerSizes(
+          byWorkload.get(size.workload)?.[0]?.object.spec?.containers ?? [],
+          size,
+        ),
       })),
     )
   }
@@ -142,11 +152,6 @@ const columns: readonly Column<Row>[] = [
   },
 ]
 
-const manifest = (row: Row): string => {
-  const [kind = '', namespace = '', name = ''] = row.workload.split('/')
-  return `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: ${name}, namespace: ${namespace}}\nspec:\n  template:\n    spec:\n      containers:\n        - name: ${row.container}\n          resources:\n            requests: {cpu: ${row.cpu.proposed}m, memory: ${Math.ceil(row.memory.proposed / MiB)}Mi}\n`
-}
-
 const mostBars = 8
 
 /** What the workloads with most to free ask for, beside what they take. */
@@ -217,23 +222,51 @@ function SizeFacts({ row }: { readonly row: Row }) {
   )
 }
 
+/** What is proposed for a pod, over its containers. */
+function SharedOut({ containers }: Pick<Row, 'containers'>) {
+  return (
+    <>
+      <h3>Over its containers, as they share it now</h3>
+      <ul className="facts">
+        {containers.map(({ name, cpuMilli, memoryMiB }) => (
+          <li key={name}>
+            <span className="mono">{name}</span>
+            <span className="source">
+              {milliText(cpuMilli)}, {bytesText(memoryMiB * MiB)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
 function SizeReason({ row }: { readonly row: Row }) {
-  const { cluster, workload, container, cpu, memory } = row
+  const { cluster, workload, containers, cpu, memory } = row
   const isSame = cpu.proposed === cpu.asked && memory.proposed === memory.asked
+  const object = workloadPart(workload, { pod: { containers: containers.map(requesting) } })
   return (
     <>
       <h2 className="mono">{workload.split('/').at(-1)}</h2>
       <p>{row.says}</p>
       <SizeFacts row={row} />
+      {containers.length > 1 && !isSame ? <SharedOut containers={containers} /> : null}
+      {object === null ? (
+        <p className="soft">
+          What a job or a pod of its own asks for cannot be changed: it is made anew.
+        </p>
+      ) : null}
       <div className="acts">
-        <DraftChange
-          kind="manifest.apply"
-          intent={{ cluster, manager: 'gyrarch-sizes', text: manifest(row) }}
-          variant="contained"
-          disabled={container === '' || isSame}
-        >
-          Draft these requests
-        </DraftChange>
+        {object === null ? null : (
+          <DraftChange
+            kind="manifest.apply"
+            intent={applying(cluster, 'gyrarch-sizes', object)}
+            variant="contained"
+            disabled={isSame}
+          >
+            Draft these requests
+          </DraftChange>
+        )}
         <To path="/shape/board" query={{ aim: `cluster/${cluster}`, workload }}>
           On the board
         </To>

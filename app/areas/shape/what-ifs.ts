@@ -1,6 +1,8 @@
 /** What-ifs in words, in the address, and as the change that would make them come true. */
 import type { Board, WhatIf } from '~/core/placement'
 import { countText } from '~/core/units'
+import { applying } from '../../parts/applying'
+import { type WorkloadPart, workloadPart } from './workload-part'
 
 const nameIn = (workload: string): string => workload.split('/').at(-1) ?? workload
 
@@ -73,12 +75,35 @@ export function readWhatIfs(text: string | null): readonly WhatIf[] {
   }
 }
 
-const apiVersions: Readonly<Record<string, string>> = {
-  Deployment: 'apps/v1',
-  StatefulSet: 'apps/v1',
-  DaemonSet: 'apps/v1',
-  Job: 'batch/v1',
-  CronJob: 'batch/v1',
+/** The part of a workload that a what-if is about, and in whose name it is written; null for what is none of a workload. */
+function partOf(
+  whatIf: WhatIf,
+  board: Board,
+): { readonly workload: string; readonly manager: string; readonly part: WorkloadPart } | null {
+  switch (whatIf.kind) {
+    case 'replicas': {
+      const { workload, count } = whatIf
+      return { workload, manager: 'gyrarch-replicas', part: { replicas: count } }
+    }
+    case 'request': {
+      const { workload, container, resource, amount } = whatIf
+      const requests = { [resource]: amount }
+      return {
+        workload,
+        manager: `gyrarch-${resource}.${container}`,
+        part: { pod: { containers: [{ name: container, resources: { requests } }] } },
+      }
+    }
+    case 'toleration': {
+      const { workload, key, value, effect } = whatIf
+      const before = board.workloads.find((each) => each.key === workload)?.tolerations ?? []
+      // The list is one value to the API: what it holds already goes along.
+      const tolerations = [...before, { key, operator: 'Equal', value, effect }]
+      return { workload, manager: 'gyrarch-tolerations', part: { pod: { tolerations } } }
+    }
+    default:
+      return null
+  }
 }
 
 /** The change that makes a what-if true, or null where none does (a loss is nothing one asks for). */
@@ -88,53 +113,21 @@ export function changeFor(
   board: Board,
   pools: readonly { readonly name: string; readonly count: number }[],
 ): { readonly kind: string; readonly intent: unknown } | null {
-  const manifest = (
-    workload: string,
-    spec: string,
-    manager: string,
-  ): { kind: string; intent: unknown } | null => {
-    const [kind = '', namespace = '', name = ''] = workload.split('/')
-    const apiVersion = apiVersions[kind]
-    // Each kind of setting has a manager of its own: applying one never takes another one back.
-    return apiVersion === undefined
-      ? null
-      : {
-          kind: 'manifest.apply',
-          intent: {
-            cluster,
-            manager,
-            text: `apiVersion: ${apiVersion}\nkind: ${kind}\nmetadata:\n  name: ${name}\n  namespace: ${namespace}\nspec:\n${spec}`,
-          },
+  if (whatIf.kind === 'drain')
+    return { kind: 'node.drain', intent: { cluster, nodes: [whatIf.node] } }
+  if (whatIf.kind === 'nodes') {
+    const name = board.nodes.find((node) => node.name === whatIf.like)?.pool
+    const pool = pools.find((candidate) => candidate.name === name)
+    return pool
+      ? {
+          kind: 'pool.resize',
+          intent: { cluster, pool: pool.name, count: pool.count + whatIf.count },
         }
+      : null
   }
-  switch (whatIf.kind) {
-    case 'drain':
-      return { kind: 'node.drain', intent: { cluster, nodes: [whatIf.node] } }
-    case 'loss':
-      return null
-    case 'nodes': {
-      const pool = board.nodes.find((node) => node.name === whatIf.like)?.pool
-      const existingPool = pools.find((candidate) => candidate.name === pool)
-      return existingPool
-        ? {
-            kind: 'pool.resize',
-            intent: { cluster, pool: existingPool.name, count: existingPool.count + whatIf.count },
-          }
-        : null
-    }
-    case 'replicas':
-      return manifest(whatIf.workload, `  replicas: ${whatIf.count}\n`, 'gyrarch-replicas')
-    case 'request':
-      return manifest(
-        whatIf.workload,
-        `  template:\n    spec:\n      containers:\n        - name: ${whatIf.container}\n          resources:\n            requests:\n              ${whatIf.resource}: ${JSON.stringify(whatIf.amount)}\n`,
-        `gyrarch-${whatIf.resource}`,
-      )
-    case 'toleration':
-      return manifest(
-        whatIf.workload,
-        `  template:\n    spec:\n      tolerations:\n        - key: ${whatIf.key}\n          operator: Equal\n          value: ${JSON.stringify(whatIf.value)}\n          effect: ${whatIf.effect}\n`,
-        'gyrarch-tolerations',
-      )
-  }
+  const asked = partOf(whatIf, board)
+  const object = asked && workloadPart(asked.workload, asked.part)
+  return asked && object
+    ? { kind: 'manifest.apply', intent: applying(cluster, asked.manager, object) }
+    : null
 }

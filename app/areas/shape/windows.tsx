@@ -1,5 +1,6 @@
 /** Maintenance windows: when something may be done to what, the coming weeks drawn, and the clusters that have none. */
 import { useFetcher } from 'react-router'
+import { labelTexts } from '~/core/fleet'
 import { coveredBy, nextOccurrence, occurrencesOf, uncovered, windowsOf } from '~/core/windows'
 import { durationText, isoTime, listText } from '~/core/units'
 import { gyrarchContext } from '../../context'
@@ -83,7 +84,7 @@ function Lane({
   readonly now: string
   readonly nowPart: number
 }) {
-  const labels = Object.entries(row.labels).map(([key, value]) => `${key}=${value}`)
+  const labels = labelTexts(row.labels)
   return (
     <li className="window-lane">
       <div className="window-head">

@@ -1,58 +1,54 @@
-/** A rule that lists a caller, begun with what it was seen to ask. */
+/** A rule that lists callers of a service, begun with the one that was chosen and what it was seen to ask. */
 import { useState } from 'react'
 import { listText } from '~/core/units'
 import { Field } from '../../kit/field'
+import { SeveralField } from '../../kit/several-field'
 import { DraftChange } from '../../parts/draft-change'
 import type { Call } from './call'
+import { callerIntent, callersBeside, identityOf } from './caller-intent'
 
-export function CallerRule({ cluster, cell }: { readonly cluster: string; readonly cell: Call }) {
-  // Begun with what it is seen to ask.
-  const [methods, setMethods] = useState(cell.asks?.split(' ')[0] ?? '')
-  const [paths, setPaths] = useState(cell.asks?.split(' ')[1] ?? '')
-  const [namespace = '', service = ''] = cell.service.split('/')
-  const list = (text: string): string[] => text.split(/[\s,]+/).filter((name) => name !== '')
-  const requests =
-    methods.trim() === '' && paths.trim() === ''
-      ? undefined
-      : [
-          {
-            ...(methods.trim() === '' ? {} : { methods: list(methods.toUpperCase()) }),
-            ...(paths.trim() === '' ? {} : { paths: list(paths) }),
-          },
-        ]
-  if (cell.account === null) return null
+export function CallerRule({
+  cluster,
+  cell,
+  cells,
+}: {
+  readonly cluster: string
+  readonly cell: Call
+  /** All that are seen, of which others may be listed by the same rule. */
+  readonly cells: readonly Call[]
+}) {
+  const [seenMethod = '', seenPath = ''] = cell.asks?.split(' ') ?? []
+  const [methods, setMethods] = useState(seenMethod)
+  const [paths, setPaths] = useState(seenPath)
+  const [beside, setBeside] = useState<readonly string[]>([])
+  const identity = identityOf(cell)
+  if (identity === null) return null
   return (
-    <section aria-label="Draft a caller rule">
-      <h3>
+    <section className="caller-rule" aria-label="Draft a caller rule">
+      <h2>
         {cell.listed.length > 0
-          ? `Listed by ${listText(cell.listed, 2)}; list it for`
-          : 'List this caller'}
-      </h3>
-      <div className="wire-form">
+          ? `Listed by ${listText(cell.listed, 2)}; list ${identity} for more`
+          : `List ${identity} for ${cell.service}`}
+      </h2>
+      <div className="caller-rule-fields">
         <Field label="Methods" mono value={methods} placeholder="all" onChange={setMethods} />
-        <Field label="Paths" mono value={paths} placeholder="/" onChange={setPaths} />
+        <Field label="Paths" mono value={paths} placeholder="/" onChange={setPaths} width={220} />
+        <SeveralField
+          label="Other callers of it"
+          value={beside}
+          options={callersBeside(cell, cells)}
+          onChange={setBeside}
+          placeholder="none"
+          width={300}
+        />
+        <DraftChange
+          kind="wire.callers"
+          intent={callerIntent(cluster, cell, { methods, paths, callers: [identity, ...beside] })}
+          variant="contained"
+        >
+          Draft the rule
+        </DraftChange>
       </div>
-      <DraftChange
-        kind="wire.callers"
-        intent={{
-          cluster,
-          namespace,
-          rule: {
-            name: `${service}-${cell.account}`.slice(0, 63),
-            service,
-            callers: [
-              {
-                serviceAccount: cell.account,
-                ...(cell.namespace === namespace ? {} : { namespace: cell.namespace }),
-              },
-            ],
-            ...(requests ? { requests } : {}),
-          },
-        }}
-        variant="contained"
-      >
-        Draft the rule
-      </DraftChange>
     </section>
   )
 }

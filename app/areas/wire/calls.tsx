@@ -33,8 +33,8 @@ function useText({ allowed, perDay }: Cell): string {
   return perDay > 0 ? 'used, and refused' : 'refused'
 }
 
-/** One caller and one service: what decides, how often it is used, and a rule that lists it. */
-function CellReason({ cluster, cell }: { readonly cluster: string; readonly cell: Cell }) {
+/** One caller and one service: what decides, and how often it is used. */
+function CellReason({ cell }: { readonly cell: Cell }) {
   return (
     <>
       <div className="soft">{useText(cell)}</div>
@@ -69,7 +69,6 @@ function CellReason({ cluster, cell }: { readonly cluster: string; readonly cell
           Walk it
         </To>
       </p>
-      <CallerRule key={`${cell.caller}${cell.service}`} cluster={cluster} cell={cell} />
     </>
   )
 }
@@ -173,7 +172,7 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
       beside={<span className="soft">{countText(called, 'pair')} called in the last day</span>}
       reason={
         chosen ? (
-          <CellReason cluster={cluster} cell={chosen} />
+          <CellReason cell={chosen} />
         ) : (
           <>
             <Refusals cells={cells} />
@@ -200,6 +199,14 @@ export default function CallsPage({ loaderData }: Route.ComponentProps) {
           }
         />
       </div>
+      {chosen ? (
+        <CallerRule
+          key={`${chosen.caller}${chosen.service}`}
+          cluster={cluster}
+          cell={chosen}
+          cells={cells}
+        />
+      ) : null}
     </Page>
   )
 }

@@ -9,10 +9,22 @@ import { useEffect } from 'react'
 import { z } from 'zod'
 import { ChoiceAt, SchemaForm, TextAt, TickAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
+import { applying } from '../../parts/applying'
 import { useDraft } from '../../parts/draft-change'
 
 type Data = Route.ComponentProps['loaderData']
 type Row = NonNullable<Data['rows']>[number]
+
+/** The service as it is applied to take connections on the other nodes than now. */
+function trafficPolicy({ key, local }: Row) {
+  const [namespace = '', name = ''] = key.split('/')
+  return {
+    apiVersion: 'v1',
+    kind: 'Service',
+    metadata: { name, namespace },
+    spec: { externalTrafficPolicy: local ? 'Cluster' : 'Local' },
+  }
+}
 
 export function Explain({ row, cluster }: { readonly row: Row; readonly cluster: string }) {
   return (
@@ -66,10 +78,7 @@ export function Explain({ row, cluster }: { readonly row: Row; readonly cluster:
       )}
       <DraftChange
         kind="manifest.apply"
-        intent={{
-          cluster,
-          text: `apiVersion: v1\nkind: Service\nmetadata: {name: ${row.key.split('/')[1] ?? ''}, namespace: ${row.key.split('/')[0] ?? ''}}\nspec: {externalTrafficPolicy: ${row.local ? 'Cluster' : 'Local'}}\n`,
-        }}
+        intent={applying(cluster, 'gyrarch-traffic-policy', trafficPolicy(row))}
       >
         Draft {row.local ? 'any node taking it' : 'keeping to nodes with an endpoint'}
       </DraftChange>
@@ -118,7 +127,8 @@ export function Lead({ data }: { readonly data: Data }) {
         onSubmit={(values) =>
           draft('wire.ingress', {
             cluster: cluster ?? '',
-            name: (values.host.split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host',
+            name:
+              (values.host.toLowerCase().split('.')[0] ?? '').replace(/[^a-z0-9-]/g, '') || 'host',
             ...values,
           })
         }

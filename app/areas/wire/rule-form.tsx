@@ -5,7 +5,7 @@ import type { FirewallRuleView } from '~/core/fleet'
 import { ChoiceAt, NumberAt, SchemaForm, TextAt, TextsAt, useSchemaForm } from '../../kit/form'
 import { Refused } from '../../kit/notice'
 import { useDraft } from '../../parts/draft-change'
-import { unlessEmpty } from './unless-empty'
+import { ruleIntent } from './rule-intent'
 
 const directions = ['in', 'out'] as const
 const actions = ['allow', 'deny'] as const
@@ -41,7 +41,8 @@ const startOf = (rule: FirewallRuleView | null): z.infer<typeof ruleForm> => ({
   action: isOneOf(actions, rule?.action, 'deny'),
   from: [...(rule?.from ?? [])],
   to: [...(rule?.to ?? [])],
-  protocol: isOneOf(protocols, rule?.protocol, 'tcp'),
+  // A rule that names no protocol holds for every one.
+  protocol: rule ? isOneOf(protocols, rule.protocol, 'any') : 'tcp',
   ports: [...(rule?.ports ?? [])],
 })
 
@@ -60,19 +61,7 @@ export function RuleForm({
       <SchemaForm
         label="A rule"
         form={form}
-        onSubmit={(rule) =>
-          draft('wire.firewall', {
-            site,
-            put: [
-              {
-                ...rule,
-                from: unlessEmpty(rule.from),
-                to: unlessEmpty(rule.to),
-                ports: unlessEmpty(rule.ports),
-              },
-            ],
-          })
-        }
+        onSubmit={(rule) => draft('wire.firewall', ruleIntent(site, rule, start))}
       >
         <TextAt path="name" label="Name" mono />
         <NumberAt path="priority" label="Priority" max={1_000_000} width={100} />

@@ -1,5 +1,6 @@
 /** As whom packets leave: translations of the site in order, where a cluster’s pods keep their addresses, ports left, and packet sizes. */
 import { useState } from 'react'
+import { useSearchParams } from 'react-router'
 import { type ClusterView, nodesOf, type SiteView, trafficIn } from '~/core/fleet'
 import { countText, listText, numberText } from '~/core/units'
 import { networkHolding } from '~/core/wire'
@@ -230,8 +231,38 @@ function PacketSizes({
   )
 }
 
+/** One translation: what it does, what leaves by it now, and the change that takes it away. */
+function Chosen({ site, row }: { readonly site: string; readonly row: Row }) {
+  return (
+    <>
+      <div className="soft">translation</div>
+      <h2>{row.name}</h2>
+      <p>
+        {row.kind === 'keep' ? 'Keeps the source' : `Makes the source ${row.becomes ?? ''}`} of what
+        goes from {listText(row.from ?? ['all'], 3)} to {listText(row.to ?? ['all'], 3)}, if none
+        before it matches.
+      </p>
+      <h3>Calls that leave by it now</h3>
+      <ul className="facts">
+        {row.flows.map((flow) => (
+          <li key={flow} className="mono">
+            {flow}
+          </li>
+        ))}
+        {row.flows.length === 0 ? <li className="soft">None.</li> : null}
+      </ul>
+      <div className="acts">
+        <DraftChange kind="wire.translation" intent={{ site, remove: [row.name] }}>
+          Draft removing it
+        </DraftChange>
+      </div>
+    </>
+  )
+}
+
 export default function TranslationPage({ loaderData }: Route.ComponentProps) {
   const { cluster } = loaderData
+  const [search, setSearch] = useSearchParams()
   if (cluster === null || !loaderData.rows) {
     return (
       <Page
@@ -251,6 +282,7 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
     )
   }
   const { rows, site, egress, kept, used, ports, links } = loaderData
+  const chosen = rows.find((row) => row.name === search.get('rule')) ?? null
   return (
     <Page
       title={`As whom ${cluster} goes out`}
@@ -268,6 +300,7 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
       }
       reason={
         <>
+          {chosen ? <Chosen site={site} row={chosen} /> : null}
           <Keep cluster={cluster} kept={kept} />
           {egress === null ? null : (
             <>
@@ -276,8 +309,8 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
                 <li>
                   <span className="mono">{egress}</span>
                   <span className="source">
-                    about {numberText(ports - used)} of {numberText(ports)} to any one destination,
-                    if each call opens a connection
+                    about {numberText(Math.max(0, ports - used))} of {numberText(ports)} to any one
+                    destination, if each call opens a connection
                   </span>
                 </li>
               </ul>
@@ -293,6 +326,12 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
         columns={columns}
         rows={rows}
         id={(row) => row.name}
+        selected={chosen?.name ?? null}
+        onSelect={(row) =>
+          setSearch((before) => (before.set('rule', row.name), before), {
+            preventScrollReset: true,
+          })
+        }
         empty="No translation: what leaves keeps its source."
         tools={
           <span className="soft">

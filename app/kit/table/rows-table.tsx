@@ -13,6 +13,7 @@ import { type KeyboardEvent, type RefObject, useEffect, useRef, useState } from 
 import { useAwake } from '../awake'
 import type { Column } from './columns'
 import type { CellPlace, DrawnRows } from './drawn-rows'
+import { useTurn } from '../turn'
 
 const rowHeight = 32
 const drawAllUpTo = 100
@@ -182,6 +183,7 @@ function DrawnRow<Row>({
   readonly onSelect: ((row: Row) => void) | undefined
   readonly onFocus: (column: number) => void
 }) {
+  useTurn()
   return (
     <tr
       aria-rowindex={index + 2}

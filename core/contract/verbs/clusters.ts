@@ -79,7 +79,7 @@ export const clusterRest = verb({
   port: 'cluster',
   args: ofCluster,
   result: z.looseObject({}),
-  failures: ['no-cluster'],
+  failures: [],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -94,7 +94,7 @@ export const clusterWake = verb({
       .optional(),
   }),
   result: z.looseObject({ nodes: z.number() }),
-  failures: ['no-cluster', 'no-stock', 'quota', 'no-room', 'size-unknown'],
+  failures: ['no-stock', 'quota', 'no-room', 'size-unknown'],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -115,7 +115,7 @@ export const certificatesRenew = verb({
   args: ofCluster,
   /** `until` in milliseconds. */
   result: z.object({ until: z.number() }),
-  failures: ['no-cluster'],
+  failures: [],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -139,7 +139,7 @@ export const backupTry = verb({
   port: 'cluster',
   args: ofBackup,
   result: z.object({ nodes: z.number(), workloads: z.number(), services: z.number() }),
-  failures: ['no-cluster', 'backup-gone'],
+  failures: ['backup-gone'],
   at: atCluster,
   touches: () => [],
 })
@@ -149,7 +149,7 @@ export const backupRestore = verb({
   port: 'cluster',
   args: ofBackup,
   result: z.looseObject({}),
-  failures: ['no-cluster', 'backup-gone'],
+  failures: ['backup-gone'],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -212,7 +212,7 @@ export const controlPlaneMove = verb({
   port: 'cluster',
   args: ofCluster.extend({ to: z.string() }),
   result: z.object({}),
-  failures: ['no-cluster', 'minor-skipped', 'member-not-back'],
+  failures: ['minor-skipped', 'member-not-back'],
   at: atCluster,
   touches: clusterSlice,
 })
@@ -223,7 +223,7 @@ export const agentMove = verb({
   port: 'cluster',
   args: ofCluster.extend({ node: z.string(), to: z.string() }),
   result: z.object({}),
-  failures: ['no-cluster', 'node-gone', 'agent-newer'],
+  failures: ['node-gone', 'agent-newer'],
   at: atCluster,
   touches: clusterSlice,
 })

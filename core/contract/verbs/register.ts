@@ -42,6 +42,17 @@ export const clusterEnter = verb({
   touches: nothing,
 })
 
+/** The labels of a cluster, all of them, and whether it is guarded. */
+export const labelsSet = verb({
+  name: 'labels.set',
+  port: 'ledger',
+  args: z.object({ cluster: z.string(), labels, guarded: z.boolean() }),
+  result: z.object({}),
+  failures: [],
+  at: register,
+  touches: nothing,
+})
+
 export const clusterStrike = verb({
   name: 'cluster.strike',
   port: 'ledger',

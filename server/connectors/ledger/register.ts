@@ -56,6 +56,22 @@ async function enterCluster(database: Database, args: ArgsOf<'cluster.enter'>): 
   }
 }
 
+async function setLabels(
+  database: Database,
+  { cluster, labels, guarded }: ArgsOf<'labels.set'>,
+): Promise<Done> {
+  await database.write((transaction) =>
+    ClusterRow.update(
+      { labels: { ...labels }, guarded },
+      { where: { name: cluster }, transaction },
+    ),
+  )
+  return {
+    result: {},
+    ...said('labels.set', { cluster, count: Object.keys(labels).length, guarded }),
+  }
+}
+
 async function strikeCluster(database: Database, args: ArgsOf<'cluster.strike'>): Promise<Done> {
   const { name } = args
   await database.write((transaction) => ClusterRow.destroy({ where: { name }, transaction }))
@@ -285,6 +301,7 @@ const works: { readonly [Name in RegisterVerb]: Work<ArgsOf<Name>> } = {
   'pool.set': setPool,
   'pool.strike': strikePool,
   'autoscale.set': setAutoscale,
+  'labels.set': setLabels,
   'prices.set': setPrices,
   'rest.set': setRest,
   'contact.set': setContact,

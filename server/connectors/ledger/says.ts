@@ -13,6 +13,8 @@ export const said = sentences({
   'pool.scales-no-more': (p: { pool: string }) => `${p.pool} no longer scales by itself`,
   'pool.entered': (p: { pool: string; size: string }) => `pool ${p.pool} of ${p.size} entered`,
   'pool.struck': (p: { pool: string }) => `pool ${p.pool} struck`,
+  'labels.set': (p: { cluster: string; count: number; guarded: boolean }) =>
+    `${p.cluster} has ${countText(p.count, 'label')}${p.guarded ? ' and is guarded' : ''}`,
   'autoscale.on': (p: { cluster: string; order: string }) =>
     `pools of ${p.cluster} scale by themselves, ${p.order}`,
   'autoscale.off': (p: { cluster: string }) => `pools of ${p.cluster} stay as they are`,
