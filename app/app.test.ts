@@ -1,4 +1,3 @@
-import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { type FleetNode, type State, withPods } from '~/core/fleet'
 import { withAt } from './areas/raise/fields'

@@ -6,7 +6,7 @@
 import { execFileSync } from 'node:child_process'
 import { cpSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
-import { bin, root, run } from './ready.mjs'
+import { bin, root, run, typeChecker } from './ready.mjs'
 
 const most = 6
 const copy = join(root, 'build/toy')
@@ -141,7 +141,7 @@ const count = Object.keys(added).length + Object.keys(altered).length
 console.log(
   `a toy verb with a toy kind touches ${count} files besides its test: ${[...Object.keys(added), ...Object.keys(altered)].join(', ')}`,
 )
-const checked = run(bin('tsc'), ['--noEmit', '-p', copy], { cwd: copy })
+const checked = run(process.execPath, [typeChecker, '--noEmit', '-p', copy], { cwd: copy })
 const ran =
   checked === 0
     ? run(bin('vitest'), ['run', '--project', 'server', 'server/toy.test.ts'], { cwd: copy })

@@ -89,8 +89,8 @@ function valueOf(
     return valueOf(schema.anyOf[draw(schema.anyOf.length)] ?? {}, field, names, draw)
   switch (schema.type) {
     case 'string': {
-      const known = names[field] ?? []
-      if (known.length > 0 && draw(10) < 9) return known[draw(known.length)]
+      const existing = names[field] ?? []
+      if (existing.length > 0 && draw(10) < 9) return existing[draw(existing.length)]
       return ['nobody', 'rowan', '10.20.0.61', '10.20.0.0/24', '', '2026-03-02T06:00:00Z'][draw(6)]
     }
     case 'integer':
@@ -188,8 +188,8 @@ describe('any command', () => {
           const told = `${verb} ${JSON.stringify(args)}`
           met.add(verb)
           if (op.failure) {
-            const known = [...definition.failures, ...portFailures[definition.port]]
-            expect(known, told).toContain(op.failure.reason)
+            const reasons = [...definition.failures, ...portFailures[definition.port]]
+            expect(reasons, told).toContain(op.failure.reason)
             expect(op.failure.says, told).not.toBe('')
           } else {
             const read = definition.result.safeParse(op.result)

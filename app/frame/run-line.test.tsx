@@ -5,8 +5,9 @@ import { createRoutesStub } from 'react-router'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { StepProgress } from '~/core/changes'
 import { Stream, stubLiveBrowser } from '../testing/live-browser'
+import type * as RunLines from './run-line'
 
-let line: typeof import('./run-line')
+let line: typeof RunLines
 
 beforeEach(async () => {
   stubLiveBrowser()

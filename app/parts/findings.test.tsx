@@ -5,6 +5,7 @@ import type { ReactNode } from 'react'
 import { createRoutesStub, useLocation } from 'react-router'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import type { Finding, Plan } from '~/core/changes'
+import { command } from '~/core/contract'
 import { Attention } from './attention'
 import { ChooseCluster } from './choose-cluster'
 import { CopyButton } from './copy-button'
@@ -33,6 +34,12 @@ const finding = (level: Finding['level'], more: Partial<Finding> = {}): Finding 
     ...more,
   }) as Finding
 
+const remedyOf = (says: string): Finding['remedies'][number] => ({
+  says,
+  change: { patchDraft: [] },
+  clears: [],
+})
+
 const inRoutes = (
   element: ReactNode,
   at = '/',
@@ -54,14 +61,11 @@ describe('findings', () => {
   })
 
   it('of a stop unfold their few facts, each with where it comes from', () => {
-    const because = [{ code: 'x', params: {}, says: 'h-1 is full', source: 'host/h-1' }]
+    const because: Finding['because'] = [
+      { code: 'x', params: {}, says: 'h-1 is full', source: 'host/h-1' },
+    ]
     const { container } = render(
-      <Findings
-        findings={[
-          finding('stop', { because: because as unknown as Finding['because'] }),
-          finding('caution', { because: because as unknown as Finding['because'] }),
-        ]}
-      />,
+      <Findings findings={[finding('stop', { because }), finding('caution', { because })]} />,
     )
     expect([...container.querySelectorAll('details')].map(({ open }) => open)).toEqual([
       true,
@@ -73,25 +77,21 @@ describe('findings', () => {
 
   it('hand on the remedy that is pressed with the place it stands at', async () => {
     const onRemedy = vi.fn()
-    const remedies = ['Make one fewer', 'Take another site'].map((says) => ({
-      code: 'x',
-      params: {},
-      says,
-      change: { patchDraft: [] },
-    })) as unknown as Finding['remedies']
+    const remedies = ['Make one fewer', 'Take another site'].map(remedyOf)
     render(<Findings findings={[finding('stop', { remedies })]} onRemedy={onRemedy} />)
     await userEvent.click(screen.getByRole('button', { name: 'Take another site' }))
     expect(onRemedy).toHaveBeenCalledWith(remedies[1], { key: 'room:stop', index: 1 })
   })
+})
 
+describe('findings that are pressed', () => {
   it('do not lose a press when they are drawn anew under the pointer', () => {
     const onRemedy = vi.fn()
-    const remedy = (says: string) =>
-      [
-        { code: 'x', params: {}, says, change: { patchDraft: [] } },
-      ] as unknown as Finding['remedies']
     const { rerender } = render(
-      <Findings findings={[finding('stop', { remedies: remedy('Use a') })]} onRemedy={onRemedy} />,
+      <Findings
+        findings={[finding('stop', { remedies: [remedyOf('Use a')] })]}
+        onRemedy={onRemedy}
+      />,
     )
     const button = screen.getByRole('button', { name: 'Use a' })
     fireEvent.pointerDown(button)
@@ -143,20 +143,24 @@ describe('findings', () => {
 })
 
 describe('what an estimate rests on', () => {
-  const plan = (runs: readonly (number | undefined)[]): Plan =>
-    ({
-      steps: runs.map((count, i) => ({
-        id: String(i),
-        group: 'g',
-        seconds: { likely: 1, worst: 2, ...(count === undefined ? {} : { runs: count }) },
-      })),
-      critical: [],
-      creates: [],
-      alters: [],
-      removes: [],
-      seconds: { likely: 1, worst: 2 },
-      spend: { before: 0, after: 0 },
-    }) as unknown as Plan
+  const plan = (runs: readonly (number | undefined)[]): Plan => ({
+    steps: runs.map((count, i) => ({
+      id: String(i),
+      after: [],
+      group: 'g',
+      says: 'do it',
+      command: command('machine.stop', { site: 'mossgate', name: 'm-1' }),
+      seconds: { likely: 1, worst: 2, ...(count === undefined ? {} : { runs: count }) },
+      retry: { attempts: 1, firstSeconds: 1, mostSeconds: 1 },
+    })),
+    critical: [],
+    creates: [],
+    alters: [],
+    removes: [],
+    seconds: { likely: 1, worst: 2 },
+    spend: { before: 0, after: 0 },
+    reserves: [],
+  })
 
   it.each([
     [[undefined, undefined], 'what is usual, no runs yet'],

@@ -56,10 +56,10 @@ describe('labels of a cluster', () => {
     [{ labels: { team: 'orchids' }, guarded: false }, ['stop label.same']],
     [{ labels: { team: 'orchids' }, guarded: true }, []],
     [{ labels: {} }, []],
-  ])('%j finds %j', (intent, found) => expect(codes(intent)).toEqual(found))
+  ])('%j finds %j', (intent, rules) => expect(codes(intent)).toEqual(rules))
 
   it('of a cluster that is not there are a stop', () => {
-    expect(codes({ cluster: 'nobody', labels: {} }).some((found) => found.startsWith('stop'))).toBe(
+    expect(codes({ cluster: 'nobody', labels: {} }).some((rule) => rule.startsWith('stop'))).toBe(
       true,
     )
   })

@@ -130,7 +130,14 @@ function Remedies({ told }: { readonly told: CaseTold }) {
   )
 }
 
-export function CaseReason({ told }: { readonly told: CaseTold }) {
+export function CaseReason({
+  told,
+  before,
+}: {
+  readonly told: CaseTold
+  /** A moment before it began, ISO; null where the fleet of then is not known. */
+  readonly before: string | null
+}) {
   const ask = sinceAsk(told)
   const isHeld = placeOf(told) !== '/mend'
   return (
@@ -138,7 +145,7 @@ export function CaseReason({ told }: { readonly told: CaseTold }) {
       <div>
         <div className="about">
           <span className="mono">{told.id}</span>
-          <span>case · {told.cluster}</span>
+          <span>{told.cluster === '' ? 'case' : `case · ${told.cluster}`}</span>
         </div>
         <h2>
           <StateGlyph state={told.state === 'open' ? 'broken' : 'well'} />{' '}
@@ -187,14 +194,11 @@ export function CaseReason({ told }: { readonly told: CaseTold }) {
           </ul>
         )}
         {ask === null ? null : <SinceWhen ask={ask} />}
-        <Button
-          component={To}
-          path="/fleet"
-          query={{ at: new Date(Date.parse(told.since) - 60_000).toISOString() }}
-          variant="outlined"
-        >
-          See the fleet a minute before
-        </Button>
+        {before === null ? null : (
+          <Button component={To} path="/fleet" query={{ at: before }} variant="outlined">
+            See the fleet a minute before
+          </Button>
+        )}
       </div>
       <Notes key={told.who} told={told} />
       <p>

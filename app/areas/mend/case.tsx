@@ -29,10 +29,18 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   const row = await orNotFound(() => gyrarch.cases.read(params.id))
   return {
     told,
+    before: await momentBefore(gyrarch, told.since),
     seen: await evidenceOf(gyrarch, row),
     look: await lookOf(gyrarch, row),
     now: new Date(gyrarch.outside.now).toISOString(),
   }
+}
+
+/** A minute before it began, where the fleet of then is known: what broke before the history begins has no such moment. */
+async function momentBefore(gyrarch: Gyrarch, since: string): Promise<string | null> {
+  const begins = (await gyrarch.history?.extent())?.begins ?? null
+  const at = Date.parse(since) - 60_000
+  return begins === null || at < Date.parse(begins) ? null : new Date(at).toISOString()
 }
 
 /** The first node that suffers, or that the cause is about, as it is inside. */
@@ -144,7 +152,7 @@ function CouldBe({ told }: { readonly told: CaseTold }) {
 }
 
 export default function Case({ loaderData }: Route.ComponentProps) {
-  const { told, seen, look, now } = loaderData
+  const { told, before, seen, look, now } = loaderData
   const [first] = told.causes
   const until = told.closedAt ?? now
   const lasted = (Date.parse(until) - Date.parse(told.since)) / 1000
@@ -158,7 +166,7 @@ export default function Case({ loaderData }: Route.ComponentProps) {
           {countText(told.troubles.length, 'symptom')}
         </span>
       }
-      reason={<CaseReason told={told} />}
+      reason={<CaseReason told={told} before={before} />}
     >
       <div className="mend-page">
         {first ? (

@@ -56,56 +56,56 @@ const step = (id: string, more: Partial<StepRecord> = {}): StepRecord => ({
 
 const seen = (at: string, says: string) => ({ at, code: 'x', params: {}, says })
 
-describe('the film of a rehearsal', () => {
-  const node = (name: string, more: Partial<FrameNode> = {}): FrameNode => ({
-    cluster: 'cedar',
-    name: `cedar-${name}`,
-    release: '1.33.2',
-    ready: true,
-    cordoned: false,
-    pods: 4,
-    ...more,
-  })
-  const rehearsal: Rehearsal = {
-    plan: 'p',
-    at: '2026-03-02T06:00:00Z',
-    seconds: 120,
-    steps: [
-      {
-        id: 'a',
-        group: 'cedar-1',
-        says: 'drain it',
-        startedAt: 0,
-        endedAt: 60,
-        state: 'done',
-        why: null,
-        left: [],
-      },
-    ],
-    frames: [
-      { at: 0, nodes: [node('1'), node('2')], gone: [], waiting: 0, starting: 0 },
-      {
-        at: 30,
-        nodes: [node('1', { cordoned: true, pods: 0 })],
-        gone: [],
-        waiting: 1,
-        starting: 2,
-      },
-      {
-        at: 120,
-        nodes: [node('3', { release: '1.34.1' })],
-        gone: ['cedar/cedar-1'],
-        waiting: 0,
-        starting: 0,
-      },
-    ],
-    short: [],
-  }
-  const names = (): readonly (string | null)[] =>
-    within(screen.getByRole('list', { name: 'Nodes of cedar' }))
-      .getAllByRole('listitem')
-      .map((item) => item.getAttribute('title'))
+const node = (name: string, more: Partial<FrameNode> = {}): FrameNode => ({
+  cluster: 'cedar',
+  name: `cedar-${name}`,
+  release: '1.33.2',
+  ready: true,
+  cordoned: false,
+  pods: 4,
+  ...more,
+})
+const rehearsal: Rehearsal = {
+  plan: 'p',
+  at: '2026-03-02T06:00:00Z',
+  seconds: 120,
+  steps: [
+    {
+      id: 'a',
+      group: 'cedar-1',
+      says: 'drain it',
+      startedAt: 0,
+      endedAt: 60,
+      state: 'done',
+      why: null,
+      left: [],
+    },
+  ],
+  frames: [
+    { at: 0, nodes: [node('1'), node('2')], gone: [], waiting: 0, starting: 0 },
+    {
+      at: 30,
+      nodes: [node('1', { cordoned: true, pods: 0 })],
+      gone: [],
+      waiting: 1,
+      starting: 2,
+    },
+    {
+      at: 120,
+      nodes: [node('3', { release: '1.34.1' })],
+      gone: ['cedar/cedar-1'],
+      waiting: 0,
+      starting: 0,
+    },
+  ],
+  short: [],
+}
+const names = (): readonly (string | null)[] =>
+  within(screen.getByRole('list', { name: 'Nodes of cedar' }))
+    .getAllByRole('listitem')
+    .map((item) => item.getAttribute('title'))
 
+describe('the film of a rehearsal', () => {
   it('begins with the nodes as they are', () => {
     render(<Film rehearsal={rehearsal} />)
     expect(names()).toEqual(['cedar-1: ready', 'cedar-2: ready'])

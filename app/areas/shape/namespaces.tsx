@@ -1,7 +1,7 @@
 /** Namespaces of a cluster: what each may use and does, how strict it is with its pods, and who may do what in it. */
 import { clusterOf, rightsIn } from '~/core/fleet'
 import { levelLabel, sizeAllowance, storageAllowance } from '~/core/manifests'
-import { type ApiObject, ofKind, record, text } from '~/core/objects'
+import { ofKind, record, text } from '~/core/objects'
 import { readWorld } from '~/core/placement'
 import { bytesText, listText, numberText } from '~/core/units'
 import { breath } from '~/server/breath'

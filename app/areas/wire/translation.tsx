@@ -231,6 +231,32 @@ function PacketSizes({
   )
 }
 
+/** Source ports of the address that all leave by. */
+function PortsLeft({
+  egress,
+  used,
+  ports,
+}: {
+  readonly egress: string
+  readonly used: number
+  readonly ports: number
+}) {
+  return (
+    <>
+      <h3>Source ports left</h3>
+      <ul className="facts">
+        <li>
+          <span className="mono">{egress}</span>
+          <span className="source">
+            about {numberText(Math.max(0, ports - used))} of {numberText(ports)} to any one
+            destination, if each call opens a connection
+          </span>
+        </li>
+      </ul>
+    </>
+  )
+}
+
 /** One translation: what it does, what leaves by it now, and the change that takes it away. */
 function Chosen({ site, row }: { readonly site: string; readonly row: Row }) {
   return (
@@ -302,20 +328,7 @@ export default function TranslationPage({ loaderData }: Route.ComponentProps) {
         <>
           {chosen ? <Chosen site={site} row={chosen} /> : null}
           <Keep cluster={cluster} kept={kept} />
-          {egress === null ? null : (
-            <>
-              <h3>Source ports left</h3>
-              <ul className="facts">
-                <li>
-                  <span className="mono">{egress}</span>
-                  <span className="source">
-                    about {numberText(Math.max(0, ports - used))} of {numberText(ports)} to any one
-                    destination, if each call opens a connection
-                  </span>
-                </li>
-              </ul>
-            </>
-          )}
+          {egress === null ? null : <PortsLeft egress={egress} used={used} ports={ports} />}
           <PacketSizes links={links} />
         </>
       }
