@@ -126,7 +126,7 @@ export const clusterLabel: ChangeKind<LabelIntent> = {
     return {
       steps,
       creates: [],
-      alters: [ref('labels', intent.cluster)],
+      alters: [ref('cluster', intent.cluster)],
       removes: [],
       ...longestPath(steps),
       spend: { before: spend, after: spend },

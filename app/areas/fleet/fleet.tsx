@@ -201,7 +201,12 @@ const columns: readonly Column<Row>[] = [
   { name: 'nodes', value: (row) => row.nodes, number: true },
   { name: 'cores', value: (row) => row.cores, number: true },
   { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
-  { name: 'GiB', value: (row) => Math.round(row.memory / 2 ** 30), number: true },
+  {
+    name: 'GiB',
+    value: (row) => Math.round(row.memory / 2 ** 30),
+    number: true,
+    isHiddenAtFirst: true,
+  },
   { name: 'pods', value: (row) => row.pods, number: true },
   { name: 'a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
 ]

@@ -32,14 +32,14 @@ export function CallerRule({
       </h2>
       <div className="caller-rule-fields">
         <Field label="Methods" mono value={methods} placeholder="all" onChange={setMethods} />
-        <Field label="Paths" mono value={paths} placeholder="/" onChange={setPaths} width={220} />
+        <Field label="Paths" mono value={paths} placeholder="/" onChange={setPaths} />
         <SeveralField
           label="Other callers of it"
           value={beside}
           options={callersBeside(cell, cells)}
           onChange={setBeside}
           placeholder="none"
-          width={300}
+          width={240}
         />
         <DraftChange
           kind="wire.callers"
