@@ -17,16 +17,16 @@ import {
 import { Page } from '../../frame/page'
 import { useKey } from '../../frame/keys'
 import { Reason } from '../../parts/reason'
-import { StateText } from '../../parts/state'
 import { Choice } from '../../kit/choice'
-import { type Column, Table } from '../../kit/table/table'
+import { Table } from '../../kit/table/table'
 import { To, useAddress } from '../../parts/to'
 import { reasonFor, withCase } from '../reason-data'
 import { fleetAsked } from '../moment'
 import { packed, usePacked } from '../packed'
 import type { Route } from './+types/fleet'
 import './fleet.css'
-import { type Row, type Want, notWell, rowsOf, gathered } from './rows'
+import { columnsFor } from './columns'
+import { type Want, notWell, rowsOf, gathered } from './rows'
 import { Wants } from './wants'
 import { zoomedTree } from './zoomed-tree'
 
@@ -179,41 +179,6 @@ function totalText(
       return { total: moneyText(value), unit: 'units a month' }
   }
 }
-
-const columns: readonly Column<Row>[] = [
-  {
-    name: 'name',
-    value: (row) => row.name,
-    show: (row) => <span className="mono">{row.name}</span>,
-  },
-  { name: 'kind', value: ({ kind, role }) => (role === '' ? kind : `${role} ${kind}`) },
-  {
-    name: 'within',
-    value: (row) => row.within,
-    show: (row) => <span className="mono">{row.within}</span>,
-  },
-  { name: 'state', value: (row) => row.state, show: (row) => <StateText state={row.state} /> },
-  {
-    name: 'release',
-    value: (row) => row.release,
-    show: (row) => <span className="mono">{row.release}</span>,
-  },
-  { name: 'nodes', value: (row) => row.nodes, number: true },
-  { name: 'cores', value: (row) => row.cores, number: true },
-  { name: 'asked %', value: (row) => Math.round(row.asked * 100), number: true },
-  {
-    name: 'GiB',
-    value: (row) => Math.round(row.memory / 2 ** 30),
-    number: true,
-    isHiddenAtFirst: true,
-  },
-  { name: 'pods', value: (row) => row.pods, number: true },
-  { name: 'a month', value: (row) => Math.round(row.spend * 100) / 100, number: true },
-]
-
-/** With labels only where some cluster has any: they take room from the rest. */
-const columnsFor = (labels: readonly string[]): readonly Column<Row>[] =>
-  labels.length === 0 ? columns : [...columns, { name: 'labels', value: (row: Row) => row.labels }]
 
 const readingLegend: Readonly<Record<string, string>> = {
   pressure: 'darker: more asked of what there is',
