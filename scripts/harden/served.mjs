@@ -103,7 +103,7 @@ export function watch(served) {
       worker.postMessage(text)
     })
   return {
-    /** The worst since the last time: `{ stallMs, heldMs, rssMiB, silent }`; held is what its own thread worked of a stall. */
+    /** The worst since the last time: `{ stallMs, heldMs, stolenMs, rssMiB, silent }`; held is what its own thread worked of a stall, stolen what the machine’s host took meanwhile. */
     take: () => figures('take'),
     end: async () => worker.terminate(),
   }

@@ -7,9 +7,12 @@ const { url, pid } = workerData
 const agent = new Agent({ keepAlive: true, maxSockets: 1 })
 const everyMs = 20
 
-let worst = { stallMs: 0, heldMs: 0, rssMiB: 0, silent: 0 }
+const nothing = { stallMs: 0, heldMs: 0, stolenMs: 0, rssMiB: 0, silent: 0 }
+
+let worst = { ...nothing }
 let asked = 0
 let workedBefore = 0
+let stolenBefore = 0
 
 /** How long the thread that answers has worked, in ms: the time that a machine gives to others is not its own. */
 const workedMs = () => {
@@ -21,12 +24,25 @@ const workedMs = () => {
   }
 }
 
+/** How long the machine’s host has kept its processors for itself, in ms: a thread seems to work meanwhile. */
+const stolenMs = () => {
+  try {
+    const [ofAll = ''] = readFileSync('/proc/stat', 'utf8').split('\n', 1)
+    return Number(ofAll.split(/\s+/)[8] ?? 0) * 10
+  } catch {
+    return 0
+  }
+}
+
 /** A wait as its caller felt it, and as much of it as the server’s own thread worked. */
 const waited = () => {
   const stall = Date.now() - asked
   const held = Math.round(Math.min(stall, workedMs() - workedBefore))
   worst.stallMs = Math.max(worst.stallMs, stall)
-  worst.heldMs = Math.max(worst.heldMs, held)
+  if (held > worst.heldMs) {
+    worst.heldMs = held
+    worst.stolenMs = stolenMs() - stolenBefore
+  }
 }
 
 const residentMiB = () => {
@@ -41,6 +57,7 @@ const residentMiB = () => {
 function look() {
   asked = Date.now()
   workedBefore = workedMs()
+  stolenBefore = stolenMs()
   const done = (isGood) => {
     waited()
     if (!isGood) worst.silent++
@@ -62,5 +79,5 @@ parentPort.on('message', () => {
   // One that still waits counts with what it has waited.
   if (asked > 0) waited()
   parentPort.postMessage({ ...worst, rssMiB: Math.max(worst.rssMiB, residentMiB()) })
-  worst = { stallMs: 0, heldMs: 0, rssMiB: 0, silent: 0 }
+  worst = { ...nothing }
 })
