@@ -1,6 +1,13 @@
 /** Where a link leads to a site with a registry of its own, a shipment goes over it and needs no drives. */
 import { expect, it, vi } from 'vitest'
-import { draftAndRun, gyrarchForEach, type Opened, runOut } from '../testing/open'
+import {
+  draftAndRun,
+  emptyFolder,
+  gyrarchForEach,
+  type Opened,
+  openForTest,
+  runOut,
+} from '../testing/open'
 
 vi.mock('~/demo/sites.yaml?raw', async (original) => {
   const { default: sites } = await original<{ default: string }>()
@@ -8,7 +15,10 @@ vi.mock('~/demo/sites.yaml?raw', async (original) => {
 })
 
 let opened: Opened
-gyrarchForEach((made) => (opened = made))
+gyrarchForEach(
+  (made) => (opened = made),
+  () => openForTest(emptyFolder()),
+)
 
 const choice = { shipment: 'kilnlane-1.32', site: 'kilnlane', release: '1.32.6', channel: 'steady' }
 

@@ -16,9 +16,12 @@ export interface Opened {
   close(): Promise<void>
 }
 
+/** Nothing is in it: whoever opens it starts for the first time, in the world as it is then. */
+export const emptyFolder = (): string => mkdtempSync(join(tmpdir(), 'gyrarch-test-'))
+
 /** A folder that nobody has used: a copy of what a first start leaves; with its history from a start of its own. */
 const newFolder = (keepsHistory: boolean): string =>
-  keepsHistory ? mkdtempSync(join(tmpdir(), 'gyrarch-test-')) : copyFolder(inject('firstFolder'))
+  keepsHistory ? emptyFolder() : copyFolder(inject('firstFolder'))
 
 export async function openForTest(given?: string, keepsHistory = false): Promise<Opened> {
   const dir = given ?? newFolder(keepsHistory)
@@ -51,10 +54,13 @@ export function copyFolder(dir: string): string {
 }
 
 /** A Gyrarch of its own for each test of a file, handed over before it and closed after it. */
-export function gyrarchForEach(take: (opened: Opened) => void): void {
+export function gyrarchForEach(
+  take: (opened: Opened) => void,
+  open: () => Promise<Opened> = openForTest,
+): void {
   let opened: Opened
   beforeEach(async () => {
-    opened = await openForTest()
+    opened = await open()
     take(opened)
   })
   afterEach(() => opened.close())
