@@ -28,6 +28,7 @@ const kindNames: Readonly<Record<string, string>> = {
   PersistentVolumeClaim: 'volume claim',
   HorizontalPodAutoscaler: 'autoscaler',
   NetworkPolicy: 'policy',
+  HTTPRoute: 'route',
 }
 
 const workloadKinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet', 'Job', 'CronJob'])

@@ -59,7 +59,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   // Without a choice the one that fails most is drawn, else the busiest.
   const first = [...rows].sort((a, b) => b.failing - a.failing || b.perSecond - a.perSecond)[0]
   let shown: string[]
-  if (wanted !== null && rows.some((row) => row.service === wanted)) shown = [wanted]
+  const isCalled = rows.some((row) => row.service === wanted)
+  if (wanted !== null && isCalled) shown = [wanted]
   else if (route)
     shown = route.backends.map((backend) => `${route.key.split('/')[0] ?? ''}/${backend.name}`)
   else if (first) shown = [first.service]
@@ -70,6 +71,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     rows,
     routes,
     route,
+    /** The service that was asked for, where nobody calls it. */
+    uncalled: wanted === null || isCalled ? null : wanted.slice(0, 200),
     service: route ? null : (shown[0] ?? null),
     curves: shown.map((service) => ({
       service,
@@ -296,7 +299,7 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
       </Page>
     )
   }
-  const { route, curves, service } = loaderData
+  const { route, curves, service, uncalled } = loaderData
   /** Shows one service or one route, never both. */
   const show = (name: 'service' | 'route', value: string): void =>
     setSearch((before) => {
@@ -330,6 +333,14 @@ export default function TrafficPage({ loaderData }: Route.ComponentProps) {
       }
     >
       <WireTabs here="/wire/traffic" />
+      {uncalled === null ? null : (
+        <Notice level="note">
+          Nobody was seen calling {uncalled} in the last day.{' '}
+          <To path="/shape/manifests" query={{ object: `Service/${uncalled}` }}>
+            Its manifest
+          </To>
+        </Notice>
+      )}
       <Charts curves={curves} />
       <Table
         name={`services of ${cluster}`}
