@@ -212,7 +212,7 @@ it('acts there only where whoever handed it over allows that', async () => {
   // It was handed over to be read alone.
   const refused = await ended('manifest.apply', { cluster: 'thistle', text })
   expect(refused.state).toBe('halted')
-  expect(refused.steps.map(({ cause }) => cause?.reason)).toContain('rights-missing')
+  expect(refused.steps.map(({ cause }) => cause?.reason)).toContain('api-refuses')
   expect((await ask('POST', `/changes/${refused.id}/give-up`, {})).status).toBe(202)
   expect((await ended('cluster.dismiss', { cluster: 'thistle' })).state).toBe('done')
 
