@@ -283,7 +283,11 @@ export class Gyrarch {
     })
     const { watchers } = gyrarch
     gyrarch.keepClock()
-    if (await isLeft('credentials')) await loadDemoCredentials(database, gyrarch.vault, outside)
+    if (await isLeft('credentials')) {
+      await loadDemoCredentials(database, gyrarch.vault, outside)
+      // The register may have been read while they were being entered.
+      fleet.touchRegister()
+    }
     await gyrarch.credentials.markUnopened()
     await gyrarch.resume(desk, options.clockRuns ?? true)
     return gyrarch
