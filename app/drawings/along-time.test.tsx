@@ -1,23 +1,12 @@
 // @vitest-environment jsdom
-import { cleanup, render, screen } from '@testing-library/react'
+import { render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import { SupportChart } from './support-chart'
 import { Tracks } from './tracks'
+import { withoutLayout } from '~/app/testing/without-layout'
 
-beforeEach(() => {
-  vi.stubGlobal(
-    'ResizeObserver',
-    class {
-      observe(): void {}
-      disconnect(): void {}
-    },
-  )
-})
-afterEach(() => {
-  cleanup()
-  vi.unstubAllGlobals()
-})
+withoutLayout()
 
 describe('releases along a calendar', () => {
   const lines = [

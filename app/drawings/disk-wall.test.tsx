@@ -1,24 +1,13 @@
 // @vitest-environment jsdom
-import { cleanup, render, screen } from '@testing-library/react'
+import { render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import type { StorageReport } from '~/core/contract'
 import { demoFleet } from '~/core/testing/demo-fleet'
 import { DiskWall } from './disk-wall'
+import { withoutLayout } from '~/app/testing/without-layout'
 
-beforeEach(() => {
-  vi.stubGlobal(
-    'ResizeObserver',
-    class {
-      observe(): void {}
-      disconnect(): void {}
-    },
-  )
-})
-afterEach(() => {
-  cleanup()
-  vi.unstubAllGlobals()
-})
+withoutLayout()
 
 const storage = demoFleet().clusters.find((cluster) => cluster.name === 'cedar')?.storage
 if (!storage) throw new Error('cedar keeps volumes')

@@ -1,25 +1,14 @@
 // @vitest-environment jsdom
 import { DndContext } from '@dnd-kit/core'
-import { cleanup, fireEvent, render, screen } from '@testing-library/react'
+import { fireEvent, render, screen } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import type { Board, BoardNode, BoardPod } from '~/core/placement'
 import { layBoard } from './board-layout'
 import { nodeText, PlacementBoard } from './placement-board'
+import { withoutLayout } from '~/app/testing/without-layout'
 
-beforeEach(() => {
-  vi.stubGlobal(
-    'ResizeObserver',
-    class {
-      observe(): void {}
-      disconnect(): void {}
-    },
-  )
-})
-afterEach(() => {
-  cleanup()
-  vi.unstubAllGlobals()
-})
+withoutLayout()
 
 const focused = (): string | null => document.activeElement?.getAttribute('aria-label') ?? null
 

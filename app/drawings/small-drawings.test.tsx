@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
-import { cleanup, render, screen, within } from '@testing-library/react'
+import { render, screen, within } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import type { Pair } from '~/core/storage'
 import type { HopAnswer } from '~/core/wire'
 import { AddressStrip, segmentsOf, stripAround } from './address-strip'
@@ -12,20 +12,9 @@ import { PacketRibbon } from './packet-ribbon'
 import { PairMatrix } from './pair-matrix'
 import { WeekStrip } from './week-strip'
 import { parseRange, type Range } from '~/core/addresses'
+import { withoutLayout } from '~/app/testing/without-layout'
 
-beforeEach(() => {
-  vi.stubGlobal(
-    'ResizeObserver',
-    class {
-      observe(): void {}
-      disconnect(): void {}
-    },
-  )
-})
-afterEach(() => {
-  cleanup()
-  vi.unstubAllGlobals()
-})
+withoutLayout()
 
 const attributes = (elements: Iterable<Element>, name: string): readonly number[] =>
   [...elements].map((element) => Number(element.getAttribute(name)))
