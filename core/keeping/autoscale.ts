@@ -7,7 +7,7 @@ import { clusterOf, type ClusterView, type FleetView, nodesOf, siteOf } from '..
 import type { ApiObject, NodeObject } from '../objects'
 import { halfEmptyNodes, nodeToGive, poolsToGrow, type ScalablePool } from '../scaling'
 import { allocatable } from '../sizing'
-import { machineHourly, siteSpend } from '../spend'
+import { machineHourly, spendUnchanged } from '../spend'
 import { step } from '../provisioning/steps'
 import { listText } from '../units'
 import { thinnestZone } from './standing'
@@ -204,15 +204,13 @@ export const clusterAutoscale: ChangeKind<AutoscaleIntent> = {
         seconds: { likely: 1, worst: 3 },
       }),
     ]
-    const site = cluster && siteOf(view, cluster.site)
-    const spend = site ? siteSpend(site).perMonth : 0
     return {
       steps,
       creates: [],
       alters: [ref('autoscaling', intent.cluster)],
       removes: [],
       ...longestPath(steps),
-      spend: { before: spend, after: spend },
+      spend: spendUnchanged(view, intent.cluster),
       reserves: [],
     }
   },

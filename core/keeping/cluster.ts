@@ -11,25 +11,23 @@ import {
   ref,
   type Step,
 } from '../changes'
-import { clusterOf, type ClusterView, type FleetView, siteOf } from '../fleet'
+import { clusterOf, type ClusterView, type FleetView } from '../fleet'
 import { estimates, step } from '../provisioning'
 import { askRetry } from '../provisioning/steps'
-import { siteSpend } from '../spend'
+import { spendUnchanged } from '../spend'
 import { bytesText, countText } from '../units'
 import { said } from './says'
 
 const name = z.string().max(253)
 
 function planOf(cluster: ClusterView, view: FleetView, steps: readonly Step[]): Plan {
-  const site = siteOf(view, cluster.site)
-  const spend = site ? siteSpend(site).perMonth : 0
   return {
     steps,
     creates: [],
     alters: [ref('cluster', cluster.name)],
     removes: [],
     ...longestPath(steps),
-    spend: { before: spend, after: spend },
+    spend: spendUnchanged(view, cluster.name),
     reserves: [],
   }
 }

@@ -8,13 +8,12 @@ import {
   type ClusterView,
   type FleetView,
   nodesOf,
-  siteOf,
   objectsHeard,
   listedObjects,
 } from '../fleet'
 import { drain, readWorld, type Drain } from '../placement'
 import { askRetry, estimates, step } from '../provisioning/steps'
-import { siteSpend } from '../spend'
+import { spendUnchanged } from '../spend'
 import { listText } from '../units'
 import { said } from './says'
 import { facts, movesFindings } from './held'
@@ -83,12 +82,6 @@ function unknown(
       ),
     }
   return { cluster: matchingCluster }
-}
-
-const spend = (view: FleetView, cluster: string) => {
-  const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
-  const perMonth = site ? siteSpend(site).perMonth : 0
-  return { before: perMonth, after: perMonth }
 }
 
 export const cordonIntent = z.strictObject({
@@ -166,7 +159,7 @@ export const nodeCordon: ChangeKind<CordonIntent> = {
       alters: [ref('node', cluster, node)],
       removes: [],
       ...longestPath(steps),
-      spend: spend(view, cluster),
+      spend: spendUnchanged(view, cluster),
       reserves: [],
     }
   },
@@ -238,7 +231,7 @@ export const nodeDrain: ChangeKind<DrainIntent> = {
       alters: intent.nodes.map((node) => ref('node', cluster, node)),
       removes: [],
       ...longestPath(steps),
-      spend: spend(view, cluster),
+      spend: spendUnchanged(view, cluster),
       reserves: [],
     }
   },

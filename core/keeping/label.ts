@@ -14,10 +14,10 @@ import {
   stop,
 } from '../changes'
 import { command } from '../contract'
-import { clusterOf, type ClusterView, type FleetView, labelTexts, siteOf } from '../fleet'
+import { clusterOf, type ClusterView, type FleetView, labelTexts } from '../fleet'
 import { step } from '../provisioning/steps'
 import { labelFindings } from '../reach'
-import { siteSpend } from '../spend'
+import { spendUnchanged } from '../spend'
 import { listText } from '../units'
 import { isCovered, windowsOf } from '../windows'
 import { said } from './says'
@@ -121,15 +121,13 @@ export const clusterLabel: ChangeKind<LabelIntent> = {
         seconds: { likely: 1, worst: 3 },
       }),
     ]
-    const site = cluster && siteOf(view, cluster.site)
-    const spend = site ? siteSpend(site).perMonth : 0
     return {
       steps,
       creates: [],
       alters: [ref('cluster', intent.cluster)],
       removes: [],
       ...longestPath(steps),
-      spend: { before: spend, after: spend },
+      spend: spendUnchanged(view, intent.cluster),
       reserves: [],
     }
   },

@@ -5,10 +5,10 @@ import { command } from '../contract'
 import type { ChangeKind, Plan, Proof, RawFinding, Step } from '../changes'
 import { longestPath, ref } from '../changes'
 import type { ClusterView, FleetView } from '../fleet'
-import { clusterOf, listedObjects, siteOf } from '../fleet'
+import { clusterOf, listedObjects } from '../fleet'
 import { asText, fieldText, record } from '../objects'
 import { step } from '../provisioning/steps'
-import { siteSpend } from '../spend'
+import { spendUnchanged } from '../spend'
 import { countText, listText } from '../units'
 import type { ObjectChange } from './diff'
 import type { WrittenObject } from './parse'
@@ -180,15 +180,6 @@ export function rolloutStep(
   })
 }
 
-export function spendOf(
-  view: FleetView,
-  cluster: string,
-): { readonly before: number; readonly after: number } {
-  const site = siteOf(view, clusterOf(view, cluster)?.site ?? '')
-  const spend = site ? siteSpend(site).perMonth : 0
-  return { before: spend, after: spend }
-}
-
 function plan(intent: ApplyIntent, view: FleetView): Plan {
   const changes = changesOf(intent, view).filter((change) => change.kind !== 'same')
   const force = changes.flatMap((change) =>
@@ -239,7 +230,7 @@ function plan(intent: ApplyIntent, view: FleetView): Plan {
       .map((change) => refOf(intent.cluster, change.object)),
     removes: [],
     ...longestPath(steps),
-    spend: spendOf(view, intent.cluster),
+    spend: spendUnchanged(view, intent.cluster),
     reserves: promises(intent, changes, view),
   }
 }
@@ -340,4 +331,4 @@ export const manifestApply: ChangeKind<ApplyIntent> = {
   answers: deniedAnswers,
 }
 
-export { known as writableCluster, spendOf as spendUnchanged }
+export { known as writableCluster }

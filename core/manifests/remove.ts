@@ -8,8 +8,9 @@ import type { ChangeKind, RawFinding } from '../changes'
 import { stop, longestPath } from '../changes'
 import { command } from '../contract'
 import { step } from '../provisioning'
+import { spendUnchanged } from '../spend'
 import { countText } from '../units'
-import { refOf, known, spendOf } from './apply'
+import { refOf, known } from './apply'
 import { liveObjects } from './apply-intent'
 import { said } from './says'
 
@@ -158,7 +159,7 @@ export const manifestRemove: ChangeKind<RemoveIntent> = {
       alters: [],
       removes: intent.objects.map((object) => refOf(intent.cluster, writtenOf(object))),
       ...longestPath(steps),
-      spend: spendOf(view, intent.cluster),
+      spend: spendUnchanged(view, intent.cluster),
       reserves: [],
     }
   },

@@ -10,5 +10,6 @@ export {
   type SpendLine,
   type SpendWhatIf,
 } from './projection'
+export { spendUnchanged } from './unchanged'
 export { meteredSpend, type MeteredThing, type Metering } from './meter'
 export { priceBook, readPrices, withPrices, writePrices, type Price } from './price-book'

@@ -15,8 +15,8 @@ import {
 } from '../../changes'
 import type { StorageReport, VolumeReport } from '../../contract'
 import type { Said } from '../../contract'
-import { clusterOf, type ClusterView, type FleetView, siteOf } from '../../fleet'
-import { siteSpend } from '../../spend'
+import { clusterOf, type ClusterView, type FleetView } from '../../fleet'
+import { spendUnchanged } from '../../spend'
 import { said } from './says'
 
 export interface Kept {
@@ -112,15 +112,13 @@ export function planOf(
     readonly removes?: readonly Ref[]
   },
 ): Plan {
-  const site = siteOf(view, cluster.site)
-  const spend = site ? siteSpend(site).perMonth : 0
   return {
     steps,
     creates: refs.creates ?? [],
     alters: refs.alters ?? [],
     removes: refs.removes ?? [],
     ...longestPath(steps),
-    spend: { before: spend, after: spend },
+    spend: spendUnchanged(view, cluster.name),
     reserves: [],
   }
 }

@@ -12,17 +12,10 @@ import {
   type Step,
   stop,
 } from '../../changes'
-import {
-  clusterOf,
-  type ClusterView,
-  type FleetView,
-  listedObjects,
-  siteOf,
-  trafficIn,
-} from '../../fleet'
+import { clusterOf, type ClusterView, type FleetView, listedObjects, trafficIn } from '../../fleet'
 import { objectOfKind, ofKind, slicesOfService } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
-import { siteSpend } from '../../spend'
+import { spendUnchanged } from '../../spend'
 import { listText, numberText } from '../../units'
 import { said } from './says'
 
@@ -284,7 +277,6 @@ export const wireShift: ChangeKind<ShiftIntent> = {
   check,
   plan: (intent, view) => {
     const backends = backendsOf(intent, view)
-    const site = siteOf(view, clusterOf(view, intent.cluster)?.site ?? '')
     if (!backends) throw new Error('a plan is made only for a route that is known')
     const [namespace = ''] = intent.route.split('/')
     const all = shiftSteps(backends, intent.weights, intent.steps)
@@ -340,14 +332,13 @@ export const wireShift: ChangeKind<ShiftIntent> = {
         }),
       ]
     })
-    const spend = site ? siteSpend(site).perMonth : 0
     return {
       steps,
       creates: [],
       alters: [ref('httproute', intent.cluster, ...intent.route.split('/'))],
       removes: [],
       ...longestPath(steps),
-      spend: { before: spend, after: spend },
+      spend: spendUnchanged(view, intent.cluster),
       reserves: [],
     }
   },

@@ -15,13 +15,12 @@ import {
   clusterOf,
   type ClusterView,
   type FleetView,
-  siteOf,
   listedObjects,
   withObjectList,
 } from '../../fleet'
 import { type ApiObject, fieldsOf, isIdentity } from '../../objects'
 import { askRetry, step } from '../../provisioning/steps'
-import { siteSpend } from '../../spend'
+import { spendUnchanged } from '../../spend'
 import { objectKey, type WrittenObject } from '../../manifests/parse'
 
 export interface Writes<Intent> {
@@ -152,21 +151,19 @@ export function writes<Intent>(of: Writes<Intent>): ChangeKind<Intent> {
     },
     plan: (intent, view) => {
       const name = of.cluster(intent)
-      const site = siteOf(view, clusterOf(view, name)?.site ?? '')
       const puts = of.puts(intent, view)
       const gone = removes(intent, view)
       const steps = [
         ...writeSteps(name, of.says(intent), puts, gone),
         ...(of.more?.(intent, view) ?? []),
       ]
-      const spend = site ? siteSpend(site).perMonth : 0
       return {
         steps,
         creates: [],
         alters: puts.map((object) => refOf(name, object)),
         removes: gone.map((object) => refOf(name, object)),
         ...longestPath(steps),
-        spend: { before: spend, after: spend },
+        spend: spendUnchanged(view, name),
         reserves: [],
       }
     },
