@@ -1,4 +1,4 @@
-import { clusterOf, type FleetView, siteOf } from '../fleet'
+import { clusterOf, type FleetView, siteOf } from '../fleet/view'
 import { siteSpend } from './site-spend'
 
 /** The monthly spend of a cluster’s site, EUR, before and after a change that leaves it as it is; 0 for a site not known. */
