@@ -61,6 +61,23 @@ const scaleOf = (figure: Figure, fixedMs: number): number => {
   }
 }
 
+/** What fixed work takes on the machine that the aims of throughput are set for, in milliseconds. */
+const referenceMs = 11
+
+/**
+ * What a figure is held to on a machine that takes `fixedMs` for fixed work. What people wait for is the same
+ * everywhere; how much a second is asked in proportion of a machine that is slower than the one it was set for.
+ */
+export function boundOf({ aim, unit }: Figure, fixedMs: number): number {
+  if ('atMost' in aim) return aim.atMost
+  return unit === '/s' ? aim.atLeast * Math.min(1, referenceMs / fixedMs) : aim.atLeast
+}
+
+export const meetsAim = (figure: Figure, fixedMs: number): boolean => {
+  const bound = boundOf(figure, fixedMs)
+  return 'atMost' in figure.aim ? figure.value <= bound : figure.value >= bound
+}
+
 export const ratioOf = (figure: Figure, fixedMs: number): number =>
   Number((figure.value / scaleOf(figure, fixedMs)).toPrecision(4))
 

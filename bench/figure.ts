@@ -17,9 +17,6 @@ export interface Bench {
   readonly run: () => readonly Figure[] | Promise<readonly Figure[]>
 }
 
-export const meetsAim = ({ aim, value }: Figure): boolean =>
-  'atMost' in aim ? value <= aim.atMost : value >= aim.atLeast
-
 /** Median and worst of `times` runs after three that do not count, in milliseconds. */
 export function measure(times: number, work: () => void): { median: number; worst: number } {
   for (let i = 0; i < 3; i++) work()

@@ -107,7 +107,7 @@ function switchRule(sim: Sim, siteName: string, rule: string, to: boolean | null
   site.firewall = (site.firewall ?? []).map((each) =>
     each.name === rule ? { ...each, enabled } : each,
   )
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   return was
 }
 
@@ -160,7 +160,7 @@ export function startDayFault(sim: Sim, fault: Fault): void {
   if (kind === 'gate-closes') fault.was = JSON.stringify(closeGate(sim, cluster, third))
   if (kind === 'gate-behind') fault.was = JSON.stringify(ageGate(sim, cluster))
   if (kind === 'gate-slow' && hit) fault.was = JSON.stringify(slowGate(sim, cluster, hit.workload))
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 export function endDayFault(sim: Sim, fault: Fault): void {
@@ -186,5 +186,5 @@ export function endDayFault(sim: Sim, fault: Fault): void {
   }
   if (fault.was !== undefined) putBack(sim, cluster, JSON.parse(fault.was) as Before)
   if (kind === 'pods-pinned' && had) rolled(sim, cluster, had.workload)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

@@ -253,11 +253,11 @@ export function startSiteFault(sim: Sim, given: Fault): void {
     const cluster = sim.cluster(second)
     if (cluster && fault.kind === 'certificate-expired')
       cluster.certificatesUntil = Math.min(cluster.certificatesUntil, sim.now)
-    sim.touch(`cluster:${second}`)
+    sim.touchCluster(second)
     return
   }
   if (!site) return
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   siteFaults[fault.kind]?.start({ sim, site, name, size, before: null })
 }
 
@@ -267,11 +267,11 @@ export function endSiteFault(sim: Sim, id: string): boolean {
   if (!fault) return false
   sim.world.faults = sim.world.faults.filter((candidate) => candidate !== fault)
   const [, second = '', name = '', size = ''] = fault.about.split('/')
-  if (fault.kind === 'answers-fail') sim.touch(`cluster:${second}`)
+  if (fault.kind === 'answers-fail') sim.touchCluster(second)
   if (isDiskFault(fault.kind)) setDiskFault(sim, fault.kind, fault.about, false)
   const site = sim.site(second)
   if (!site) return true
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   const before: unknown = fault.was === undefined ? null : JSON.parse(fault.was)
   siteFaults[fault.kind]?.end?.({ sim, site, name, size, before })
   return true

@@ -115,7 +115,7 @@ export const tokensRevoke: Behaviour<'tokens.revoke'> = {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         cluster.tokens = 0
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('join-tokens-revoked')
       },
     },

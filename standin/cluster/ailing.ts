@@ -94,7 +94,7 @@ export function ailWorkload(sim: Sim, cluster: Cluster, workload: Workload): voi
     cluster: cluster.name,
     workload: `${workload.kind.toLowerCase()}/${workload.namespace}/${workload.name}`,
   })
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** A workload begins to suffer from something: for want of memory it would need half as much again as it may use. */
@@ -128,7 +128,7 @@ export function endAiling(sim: Sim, cluster: Cluster, workload: Workload): void 
       `Started container ${containerOf(workload, pod)}`,
     )
   }
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** What a node’s kernel tells of a process that was killed on it. */

@@ -156,7 +156,7 @@ export const apiStart: Behaviour<'api.start'> = {
 
 const remove = (sim: Sim, name: string): void => {
   delete sim.world.clusters[name]
-  sim.touch(`cluster:${name}`)
+  sim.touchCluster(name)
 }
 
 export const apiStop: Behaviour<'api.stop'> = {
@@ -180,7 +180,7 @@ export const clusterClose: Behaviour<'cluster.close'> = {
         if (!cluster) return said('api-did-not')
         const count = cluster.running.length
         cluster.running = []
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('pods-ended', { count })
       },
     },

@@ -33,7 +33,7 @@ export const certificatesRenew: Behaviour<'certificates.renew'> = {
           `cluster/${cluster.name}`,
           `valid until ${new Date(cluster.certificatesUntil).toISOString().slice(0, 10)}`,
         )
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('control-plane-restarted', {
           certificatesUntil: new Date(cluster.certificatesUntil).toISOString().slice(0, 10),
         })
@@ -85,7 +85,7 @@ export const backupTake: Behaviour<'backup.take'> = {
           ...cluster.backups.filter((backup) => backup.id !== id),
           { id, at: sim.now, bytes, objects, body },
         ].slice(-20)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('objects-mb-revision', {
           objects,
           bytes: (bytes / 1e6).toFixed(1),

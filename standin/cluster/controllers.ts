@@ -239,7 +239,7 @@ export function fillWorkload(
   const turn = new Turn(sim, cluster, workload, load)
   turn.retryWaiting()
   const again = takeTurn(turn)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return again ? [...turn.made, ...fillWorkload(sim, cluster, workload, load)] : turn.made
 }
 

@@ -20,7 +20,7 @@ export const nodesRedirect: Behaviour<'nodes.redirect'> = {
           (cluster.redirects ?? []).map((redirect) => ({ ...redirect })),
         )
         cluster.redirects = op.args.redirects.map((redirect) => ({ ...redirect }))
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('redirected', {
           nodes: cluster.nodes.length,
           redirects: op.args.redirects.map(({ from, to }) => `${from} → ${to}`),
@@ -49,7 +49,7 @@ export const nodesCredential: Behaviour<'nodes.credential'> = {
           ...(cluster.pullsAs ?? []).filter((entry) => !isThis(entry)),
           ...(shown ? [{ registry, namespace, ...shown }] : []),
         ]
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         const nodes = cluster.nodes.length
         return shown
           ? said('credential-shown', { nodes, registry, namespace, account: shown.account })

@@ -37,7 +37,7 @@ export const nodeDrain: Behaviour<'node.drain'> = {
         const node = cluster.nodes.find((node) => node.name === op.args.node)
         if (!node) return said('nothing-drain')
         node.cordoned = true
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('takes-no-new', { node: node.name })
       },
     },
@@ -133,7 +133,7 @@ export const nodeCordon: Behaviour<'node.cordon'> = {
             },
           )
         node.cordoned = true
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('takes-no-new', { node: node.name })
       },
     },
@@ -173,7 +173,7 @@ export const nodeSet: Behaviour<'node.set'> = {
         for (const workload of cluster.workloads)
           if (gone.some((pod) => workloadOf(cluster, pod) === workload))
             fillWorkload(sim, cluster, workload, load)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return gone.length === 0 ? said('set') : said('set-pods-do', { goneCount: gone.length })
       },
     },
@@ -200,7 +200,7 @@ export const nodePutBack: Behaviour<'node.put-back'> = {
               }
             : node,
         )
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('before')
       },
     },
@@ -222,7 +222,7 @@ export const nodeUncordon: Behaviour<'node.uncordon'> = {
           cluster,
           cluster.running.filter((pod) => pod.node === null),
         )
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return node ? said('takes-pods-again', { node: node.name }) : said('no-such-node')
       },
     },
@@ -247,7 +247,7 @@ export const classDefault: Behaviour<'class.default'> = {
             { about: `site/${cluster.site}`, ...said('no-such-storage') },
           )
         cluster.storageClass = { name: offered.name, zones: offered.zones }
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('storage-class-claims', { offered: offered.name })
       },
     },
@@ -270,7 +270,7 @@ export const memberLeave: Behaviour<'member.leave'> = {
             ...said('no-state-store'),
           })
         cluster.members = rest
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('state-store-members', { restCount: rest.length })
       },
     },

@@ -4,8 +4,7 @@ import { policyRefusals } from '../../core/objects'
 import { permanent, transient } from '../failures'
 import { namespaceLabels } from '../traffic/policies'
 import { webhookAgainst } from '../traffic/webhooks'
-import type { Behaviour } from '../engine/sim'
-import type { Sim } from '../engine/sim'
+import type { Behaviour, Sim } from '../engine/sim'
 import type { Cluster, Manifest, OperationFailure } from '../world'
 import { forbids, isClusterWide, withDefaults } from './admission'
 import { answering } from './api'
@@ -19,6 +18,7 @@ import { settleFronts } from '../traffic/fronts'
 import { drop, namespaced, store, workloadFor, writtenObject } from './stored'
 import { bindAtOnce } from './volumes'
 import { said } from './says'
+import { trialOf } from './trial'
 import { saidOf } from '../../core/contract'
 import { countText } from '../../core/units'
 
@@ -31,7 +31,7 @@ export function settle(sim: Sim, cluster: Cluster, touched: readonly Manifest[])
     if (workload) fillWorkload(sim, cluster, workload, load)
   }
   queueAutoscalers(sim, cluster)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** The object once a manager has applied its fields; or who stands against it. */
@@ -154,16 +154,7 @@ export const objectsApply: Behaviour<'objects.apply'> = {
         const force = new Set(op.args.force)
         const results: { object: Manifest; owners: Readonly<Record<string, string>> }[] = []
         // Quotas and limits that come with it bind as soon as they are there: they are looked at in a copy.
-        const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
-        const dry: Sim = {
-          world: sim.world,
-          now: sim.now,
-          site: (name) => sim.site(name),
-          cluster: () => trial,
-          takes: () => 0,
-          schedule: () => undefined,
-          touch: () => undefined,
-        }
+        const { trial, dry } = trialOf(sim, cluster)
         for (const manifest of wanted) {
           const result = applied(trial, manifest, manager, force)
           if ('conflict' in result)
@@ -245,7 +236,7 @@ export const objectsRemove: Behaviour<'objects.remove'> = {
         )
         for (const manifest of gone) drop(sim, cluster, manifest)
         settleFronts(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         record(
           sim,
           cluster,

@@ -15,5 +15,5 @@ export function record(
   cluster.events.push({ at: sim.now, type, reason, about, message })
   // An API keeps its events for a while only.
   if (cluster.events.length > 400) cluster.events.splice(0, cluster.events.length - 400)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

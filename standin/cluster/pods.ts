@@ -156,7 +156,7 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
       `pod/${key}`,
       `Failed to pull image "${missing.image}": ${pullText(missing)}`,
     )
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   if (!again || missing.isThere)
     sim.schedule(again ? pullAgainMs : 20_000, {
       kind: 'pod-fails',
@@ -168,5 +168,5 @@ export function podFails(sim: Sim, clusterName: string, key: string): void {
 /** Takes a pod away for good; its controller sees that it is gone. */
 export function removePod(sim: Sim, cluster: Cluster, pod: Pod): void {
   cluster.running = cluster.running.filter((otherPod) => otherPod !== pod)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

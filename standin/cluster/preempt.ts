@@ -105,5 +105,5 @@ export function makeWay(sim: Sim, cluster: Cluster, way: Way, load: Map<string, 
   if (here) Object.assign(here, without(here, way.victims))
   const gone = new Set(way.victims)
   cluster.running = cluster.running.filter((pod) => !gone.has(pod))
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

@@ -50,7 +50,7 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
         // Alone it cannot answer while it is restarted; of several the others go on.
         if (cluster.members.length === 1 && cluster.release !== to) {
           cluster.apiUp = false
-          sim.touch(`cluster:${cluster.name}`)
+          sim.touchCluster(cluster.name)
         }
         return said('members-begin', { members: Math.max(1, cluster.members.length), to })
       },
@@ -65,7 +65,7 @@ export const controlPlaneMove: Behaviour<'controlplane.move'> = {
         const silent = strike(sim, 'member-silent', [`cluster/${cluster.name}`])
         // The only member is put back, so that its API answers again.
         cluster.apiUp = true
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         if (silent) return memberSilent(cluster, to, silent.mode)
         setControlPlane(sim, cluster, to)
         record(
@@ -111,7 +111,7 @@ export const agentMove: Behaviour<'agent.move'> = {
           )
         node.release = to
         watchSkew(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('agent-runs', { node: name, release: to })
       },
     },
@@ -146,7 +146,7 @@ export const addOnMove: Behaviour<'addon.move'> = {
             ],
           }
         cluster.addOns = { ...cluster.addOns, [addOn]: to }
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('add-on-runs', { addOn, version: to })
       },
     },

@@ -31,7 +31,7 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
         if (cluster.resting) return said('rests-already')
         const count = cluster.running.length
         cluster.running = []
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('pods-ended-objects', {
           count,
           workloadsCount: cluster.workloads.length + (cluster.objects?.length ?? 0),
@@ -56,8 +56,8 @@ export const clusterRest: Behaviour<'cluster.rest'> = {
         cluster.apiUp = false
         site.machines = site.machines.filter((machine) => machine.cluster !== cluster.name)
         site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== cluster.name)
-        sim.touch(`cluster:${cluster.name}`)
-        sim.touch(`site:${site.name}`)
+        sim.touchCluster(cluster.name)
+        sim.touchSite(site.name)
         return said('machines-given-back', { machinesCount: machines.length })
       },
     },
@@ -176,7 +176,7 @@ export const clusterWake: Behaviour<'cluster.wake'> = {
         cluster.resting = { ...resting, machines: taken }
         site.machines = [...site.machines, ...taken]
         site.controlPlanes = [...site.controlPlanes, ...resting.controlPlanes]
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('machines-taken-again', { takenCount: taken.length })
       },
     },

@@ -81,8 +81,8 @@ export function setControlPlane(sim: Sim, cluster: Cluster, to: string): void {
       plane.cluster === cluster.name ? { ...plane, release: to } : plane,
     )
   watchSkew(sim, cluster)
-  sim.touch(`cluster:${cluster.name}`)
-  sim.touch(`site:${cluster.site}`)
+  sim.touchCluster(cluster.name)
+  sim.touchSite(cluster.site)
 }
 
 /** Kubernetes, Version Skew Policy, “kubelet”: at most three minors older, two beside an API older than 1.28. */

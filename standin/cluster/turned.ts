@@ -52,7 +52,7 @@ export function turnService(
           },
   }
   store(sim, cluster, turned)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return [{ key: objectKey(service), object: service }]
 }
 
@@ -138,7 +138,7 @@ export function ageGate(sim: Sim, cluster: Cluster): Before {
         rules: turningRules.map((rule) => ({ ...rule, operations: ['CREATE', 'UPDATE'] })),
       })),
   })
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return before
 }
 
@@ -167,7 +167,7 @@ export function closeGate(sim: Sim, cluster: Cluster, nodeName: string): Before 
   )
   const node = cluster.nodes.find((each) => each.name === nodeName)
   if (node) networkLost(node, sim.now)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return before
 }
 
@@ -180,5 +180,5 @@ export function putBack(sim: Sim, cluster: Cluster, before: Before): void {
   const load = loads(cluster)
   for (const workload of cluster.workloads)
     if (workload.refused !== undefined) fillWorkload(sim, cluster, workload, load)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

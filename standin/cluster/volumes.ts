@@ -229,9 +229,9 @@ function bind(
         ...(zone === null ? {} : { zone }),
       },
     ]
-    sim.touch(`site:${site.name}`)
+    sim.touchSite(site.name)
   }
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** Claims of a pod that has just been given a node: those that waited for it are bound in its zone. */
@@ -269,5 +269,5 @@ export function reclaim(sim: Sim, cluster: Cluster, claim: Manifest): void {
   const site = sim.site(cluster.site)
   if (!site) return
   site.disks = site.disks.filter((disk) => disk.name !== name)
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
 }

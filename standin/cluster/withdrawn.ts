@@ -33,7 +33,7 @@ function startAnew(
     removePod(sim, cluster, pod)
   }
   fillWorkload(sim, cluster, workload, loads(cluster))
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** One pod of a workload starts anew where its image has to be pulled; or, once that can be again, those that could not. */
@@ -133,7 +133,7 @@ export function pinAway(sim: Sim, cluster: Cluster, workload: Workload): Before 
 export function rolled(sim: Sim, cluster: Cluster, { namespace, name }: Workload): void {
   const now = cluster.workloads.find((each) => each.namespace === namespace && each.name === name)
   if (now) fillWorkload(sim, cluster, now, loads(cluster))
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }
 
 /** A namespace takes only pods of the strictest level from now on, and one that is there starts anew. */
@@ -201,7 +201,7 @@ export function closePolicy(sim: Sim, cluster: Cluster, namespace: string, name:
     },
   }
   store(sim, cluster, policy)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return [{ key: objectKey(policy), object: null }]
 }
 
@@ -211,7 +211,7 @@ export function tightenBudget(sim: Sim, cluster: Cluster, namespace: string, nam
   if (!budget) return []
   const { selector } = fields(budget['spec'])
   store(sim, cluster, { ...budget, spec: { selector, maxUnavailable: 0 } })
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   return were([budget])
 }
 

@@ -18,6 +18,7 @@ import { removePod } from './pods'
 import { loads } from './placing'
 import { workloadOf } from './fits'
 import { said } from './says'
+import { trialOf } from './trial'
 
 /** A pod that is taken away; its controller makes another. */
 function endPod(sim: Sim, cluster: Cluster, key: string): boolean {
@@ -52,22 +53,7 @@ function setNode(sim: Sim, cluster: Cluster, node: Node, object: Manifest): void
   })
   const load = loads(cluster)
   for (const workload of cluster.workloads) fillWorkload(sim, cluster, workload, load)
-  sim.touch(`cluster:${cluster.name}`)
-}
-
-/** A copy that what is tried may change, and a simulation in which nothing follows from it. */
-function trialOf(sim: Sim, cluster: Cluster): { readonly trial: Cluster; readonly dry: Sim } {
-  const trial: Cluster = { ...cluster, serviceList: [...cluster.serviceList] }
-  const dry: Sim = {
-    world: sim.world,
-    now: sim.now,
-    site: (name) => sim.site(name),
-    cluster: () => trial,
-    takes: () => 0,
-    schedule: () => undefined,
-    touch: () => undefined,
-  }
-  return { trial, dry }
+  sim.touchCluster(cluster.name)
 }
 
 interface Write {

@@ -1,6 +1,7 @@
 /**
  * A heap of timed events: earliest first, first come first served at one time. O(log n) for push and pop.
- * Four children a node, times and order in arrays of their own: comparing touches no event.
+ * Four children an entry. Entries are numbers in typed arrays, events stay in the slot they were put into: moving an
+ * entry touches no event.
  */
 
 export interface Timed {
@@ -13,93 +14,103 @@ export interface Timed {
 const arity = 4
 
 export class EventQueue<E extends Timed> {
-  private readonly events: E[] = []
-  private readonly times: number[] = []
-  private readonly order: number[] = []
+  /** Events by slot; an empty slot is undefined. */
+  private readonly events: (E | undefined)[] = []
+  private readonly free: number[] = []
+  /** The heap: when and in which order each entry is due, and the slot of its event. */
+  private times = new Float64Array(256)
+  private order = new Float64Array(256)
+  private slots = new Int32Array(256)
+  private count = 0
 
   constructor(events: readonly E[] = []) {
     for (const event of events) this.push(event)
   }
 
   get length(): number {
-    return this.events.length
+    return this.count
   }
 
   peek(): E | undefined {
-    return this.events[0]
+    return this.count === 0 ? undefined : this.events[this.slots[0] ?? -1]
   }
 
   push(event: E): void {
-    this.events.push(event)
-    this.times.push(event.at)
-    this.order.push(event.seq)
-    this.rise(this.events.length - 1, event)
+    if (this.count === this.times.length) this.grow()
+    const slot = this.free.pop() ?? this.events.length
+    this.events[slot] = event
+    this.rise(this.count++, event.at, event.seq, slot)
   }
 
   pop(): E | undefined {
-    const { events } = this
-    const top = events[0]
-    const last = events.pop()
-    const at = this.times.pop()
-    const seq = this.order.pop()
-    if (last !== undefined && at !== undefined && seq !== undefined && events.length > 0)
-      this.sink(last, at, seq)
+    if (this.count === 0) return undefined
+    const { times, order, slots } = this
+    const slot = slots[0] ?? -1
+    const top = this.events[slot]
+    this.events[slot] = undefined
+    this.free.push(slot)
+    const last = --this.count
+    if (last > 0) this.sink(times[last] ?? 0, order[last] ?? 0, slots[last] ?? 0)
     return top
   }
 
   /** All events, in no particular order. */
   all(): readonly E[] {
-    return this.events
+    return this.events.filter((event) => event !== undefined)
   }
 
-  private isBefore(at: number, seq: number, index: number): boolean {
-    const time = this.times[index] ?? Infinity
-    return at < time || (at === time && seq < (this.order[index] ?? Infinity))
+  private grow(): void {
+    const { times, order, slots } = this
+    this.times = new Float64Array(times.length * 2)
+    this.order = new Float64Array(times.length * 2)
+    this.slots = new Int32Array(times.length * 2)
+    this.times.set(times)
+    this.order.set(order)
+    this.slots.set(slots)
   }
 
-  private put(index: number, event: E, at: number, seq: number): void {
-    this.events[index] = event
-    this.times[index] = at
-    this.order[index] = seq
-  }
-
-  /** Moves what stands at one place to another. */
-  private move(from: number, to: number): void {
-    const event = this.events[from]
-    if (event) this.put(to, event, this.times[from] ?? Infinity, this.order[from] ?? Infinity)
-  }
-
-  /** Moves an event up from where it was put to where it belongs. */
-  private rise(from: number, event: E): void {
-    const { at, seq } = event
+  /** Puts an entry where it belongs, at the index or above. */
+  private rise(from: number, at: number, seq: number, slot: number): void {
+    const { times, order, slots } = this
     let index = from
     while (index > 0) {
       const parent = (index - 1) >> 2
-      if (!this.isBefore(at, seq, parent)) break
-      this.move(parent, index)
+      const time = times[parent] ?? 0
+      if (at > time || (at === time && seq > (order[parent] ?? 0))) break
+      times[index] = time
+      order[index] = order[parent] ?? 0
+      slots[index] = slots[parent] ?? 0
       index = parent
     }
-    this.put(index, event, at, seq)
+    times[index] = at
+    order[index] = seq
+    slots[index] = slot
   }
 
-  /** Moves an event down from the top to where it belongs. */
-  private sink(event: E, at: number, seq: number): void {
-    const { length } = this.events
+  /** Puts an entry where it belongs, at the top or below. */
+  private sink(at: number, seq: number, slot: number): void {
+    const { times, order, slots, count } = this
     let index = 0
     for (;;) {
-      const child = this.leastChild(index, length)
-      if (child >= length || this.isBefore(at, seq, child)) break
-      this.move(child, index)
+      const child = this.leastChild(index)
+      if (child >= count) break
+      const time = times[child] ?? 0
+      if (at < time || (at === time && seq < (order[child] ?? 0))) break
+      times[index] = time
+      order[index] = order[child] ?? 0
+      slots[index] = slots[child] ?? 0
       index = child
     }
-    this.put(index, event, at, seq)
+    times[index] = at
+    order[index] = seq
+    slots[index] = slot
   }
 
   /** The child of an entry that comes first; past the end where it has none. */
-  private leastChild(index: number, length: number): number {
-    const { times, order } = this
+  private leastChild(index: number): number {
+    const { times, order, count } = this
     const first = index * arity + 1
-    const end = Math.min(first + arity, length)
+    const end = Math.min(first + arity, count)
     let least = first
     let leastAt = times[first] ?? Infinity
     for (let child = first + 1; child < end; child++) {

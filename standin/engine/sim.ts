@@ -26,7 +26,9 @@ export interface Sim {
   /** Seeded milliseconds around a median, named by what happens to whom. */
   takes(name: string, medianSeconds: number): number
   schedule(delayMs: number, event: Later): void
-  touch(slice: string): void
+  /** Told by whoever changes something of a site or a cluster, before or after: what follows from it is looked at. */
+  touchSite(name: string): void
+  touchCluster(name: string): void
 }
 type Seen = Said | OperationFailure | { readonly again: number } | undefined
 

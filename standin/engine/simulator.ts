@@ -5,9 +5,10 @@
  * history to the byte: nothing here reads a clock or draws a number that is not named.
  * Cost: O(log n) an event for n events queued.
  */
+import { type Due, dueOf, isWaitedFor, operationsOf, stored } from './due'
 import { EventQueue } from './queue'
 import { spreadMs } from './random'
-import type { Cluster, Operation, OperationFailure, SimEvent, Site, World } from '../world'
+import type { Cluster, Operation, OperationFailure, Site, World } from '../world'
 import { readCommand } from '../../core/contract'
 import { behaviourOf } from '../behaviours'
 import { permanent } from '../failures'
@@ -33,33 +34,31 @@ const isFailure = (value: unknown): value is OperationFailure =>
 const isNamed = <T extends { readonly name: string }>(value: unknown, name: string): value is T =>
   typeof value === 'object' && value !== null && 'name' in value && value.name === name
 
-/** A stored command under way, its arguments read by the contract of today. */
-function readAgain(op: Operation): Operation {
-  if (op.endedAt !== null) return op
-  const read = readCommand(op.verb, op.args)
-  return read.ok ? { ...op, args: read.args } : op
-}
-
 /** Done commands are kept this long for repeated keys and look-ups: two days of virtual time. */
 const keepMs = 2 * 86_400_000
 
-const isWaitedFor = ({ kind }: SimEvent): boolean => kind !== 'tell' && kind !== 'support'
+/** The sites of a world by name: found faster than by the key of a record. */
+const sitesByName = ({ sites }: World) => ({
+  of: sites,
+  byName: new Map<string, Site>(Object.entries(sites)),
+})
+
+const none: ReadonlySet<Operation> = new Set()
 
 export class Simulator implements Sim {
   readonly world: World
-  private readonly queue: EventQueue<SimEvent>
+  private readonly queue: EventQueue<Due>
   private readonly operations: Map<string, Operation>
   private clock: number
   private seq: number
   private count: number
-  private changed = new Set<string>()
+  /** Names of what was touched since it was last asked for. */
+  private readonly changedSites = new Set<string>()
+  private readonly changedClusters = new Set<string>()
+  /** Names of what was touched by the event under way. */
   private readonly stirredSites = new Set<string>()
   private readonly stirredClusters = new Set<string>()
-  /** Slices that were touched before, taken apart. */
-  private readonly slices = new Map<
-    string,
-    { readonly kind: 'site' | 'cluster'; readonly name: string }
-  >()
+  private sites: ReturnType<typeof sitesByName>
   /** What the ways of each site were made of when they were last looked at. */
   private readonly wiring = new WeakMap<
     Site,
@@ -68,15 +67,16 @@ export class Simulator implements Sim {
   private ended: Operation[] = []
   private moved = new Set<Operation>()
 
-  constructor(world: World, at: number, stored?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
+  constructor(world: World, at: number, kept?: Pick<Snapshot, 'seq' | 'processed' | 'queue'>) {
     this.world = world
-    this.operations = new Map(
-      Object.entries(world.operations).map(([key, op]) => [key, readAgain(op)]),
-    )
+    this.sites = sitesByName(world)
+    this.operations = operationsOf(world)
     this.clock = at
-    this.seq = stored?.seq ?? 0
-    this.count = stored?.processed ?? 0
-    this.queue = new EventQueue(stored?.queue ?? [])
+    this.seq = kept?.seq ?? 0
+    this.count = kept?.processed ?? 0
+    this.queue = new EventQueue(
+      (kept?.queue ?? []).flatMap((event) => dueOf(event, this.operations) ?? []),
+    )
   }
 
   get now(): number {
@@ -113,9 +113,9 @@ export class Simulator implements Sim {
 
   site(name: unknown): Site | undefined {
     if (typeof name !== 'string') return undefined
-    // A name that every object has, like `constructor`, gives no site.
-    const site: unknown = this.world.sites[name]
-    return isNamed<Site>(site, name) ? site : undefined
+    // The record is replaced, never altered, when a site comes or goes.
+    if (this.sites.of !== this.world.sites) this.sites = sitesByName(this.world)
+    return this.sites.byName.get(name)
   }
 
   cluster(name: unknown): Cluster | undefined {
@@ -134,12 +134,15 @@ export class Simulator implements Sim {
     this.queue.push({ at: this.clock + delayMs, seq: this.seq++, ...event })
   }
 
-  touch(slice: string): void {
-    this.changed.add(slice)
+  touchSite(name: string): void {
+    this.changedSites.add(name)
     // Some touch before they change: what follows is looked at when the event is over.
-    const existingSlice = this.slices.get(slice) ?? this.readSlice(slice)
-    if (existingSlice.kind === 'site') this.stirredSites.add(existingSlice.name)
-    else this.stirredClusters.add(existingSlice.name)
+    this.stirredSites.add(name)
+  }
+
+  touchCluster(name: string): void {
+    this.changedClusters.add(name)
+    this.stirredClusters.add(name)
   }
 
   /** Accepts a command. A key that was seen before changes nothing: its first result stands. */
@@ -208,11 +211,15 @@ export class Simulator implements Sim {
     readonly moved: ReadonlySet<Operation>
     readonly changed: ReadonlySet<string>
   } {
-    const told = { ended: this.ended, moved: this.moved, changed: this.changed }
+    const { ended, moved } = this
+    const changed = new Set<string>()
+    for (const name of this.changedSites) changed.add(`site:${name}`)
+    for (const name of this.changedClusters) changed.add(`cluster:${name}`)
     this.ended = []
-    this.moved = new Set()
-    this.changed = new Set()
-    return told
+    if (moved.size > 0) this.moved = new Set()
+    this.changedSites.clear()
+    this.changedClusters.clear()
+    return { ended, moved: moved.size > 0 ? moved : none, changed }
   }
 
   snapshot(): Snapshot {
@@ -223,7 +230,7 @@ export class Simulator implements Sim {
       seq: this.seq,
       processed: this.count,
       seed: this.world.seed,
-      queue: this.queue.all(),
+      queue: this.queue.all().map(stored),
       faults: this.world.faults,
       operations: Object.fromEntries(this.operations),
       ...(this.world.images ? { images: this.world.images } : {}),
@@ -262,14 +269,6 @@ export class Simulator implements Sim {
     this.stirredClusters.clear()
   }
 
-  private readSlice(slice: string): { readonly kind: 'site' | 'cluster'; readonly name: string } {
-    const colon = slice.indexOf(':')
-    const kind: 'site' | 'cluster' = slice.startsWith('site:') ? 'site' : 'cluster'
-    const read = { kind, name: slice.slice(colon + 1) }
-    this.slices.set(slice, read)
-    return read
-  }
-
   /** Whether what decides a site’s ways is another than when it was last looked at. */
   private isRewired(site: Site): boolean {
     const before = this.wiring.get(site)
@@ -286,14 +285,11 @@ export class Simulator implements Sim {
     return true
   }
 
-  private carryOut(event: SimEvent): void {
+  private carryOut(event: Due): void {
     switch (event.kind) {
-      case 'stage': {
-        const op = this.operations.get(event.key)
-        const behaviour = op && behaviourOf(op.verb)
-        if (op && behaviour) this.finishStage(op, behaviour)
+      case 'stage':
+        this.finishStage(event.op, event.behaviour)
         return
-      }
       case 'pod-runs':
         podRuns(this, event.cluster, event.pod)
         return
@@ -345,7 +341,8 @@ export class Simulator implements Sim {
       at: this.clock + (median <= 0 ? 0 : this.takes(`${op.key}/${op.stage}`, median)),
       seq: this.seq++,
       kind: 'stage',
-      key: op.key,
+      op,
+      behaviour,
     })
   }
 
@@ -373,7 +370,8 @@ export class Simulator implements Sim {
         at: this.clock + seen.again * 1000,
         seq: this.seq++,
         kind: 'stage',
-        key: op.key,
+        op,
+        behaviour,
       })
       return
     }

@@ -55,7 +55,7 @@ function keepPulled(sim: Sim, cluster: Cluster, moved: ReadonlyMap<string, strin
     if (before === undefined) continue
     for (const pod of cluster.running)
       if (isPodOf(pod, workload)) pod.pulled ??= { [workload.image]: before }
-    sim.touch(`cluster:${cluster.name}`)
+    sim.touchCluster(cluster.name)
   }
 }
 
@@ -81,8 +81,8 @@ export function takeTold(sim: Sim, given: Readonly<Record<string, unknown>>): vo
   if (access) world.access = { ...world.access, [host]: access }
   world.told = [...new Set([...(world.told ?? []), host])]
   for (const cluster of Object.values(world.clusters))
-    if (isFirst) sim.touch(`cluster:${cluster.name}`)
+    if (isFirst) sim.touchCluster(cluster.name)
     else keepPulled(sim, cluster, moved)
   for (const site of Object.values(world.sites))
-    if (registryOf(site) === host) sim.touch(`site:${site.name}`)
+    if (registryOf(site) === host) sim.touchSite(site.name)
 }

@@ -36,7 +36,7 @@ export function enterAddress(site: Site, address: HeldAddress): void {
 
 export const hold = (sim: Sim, site: Site, address: HeldAddress): void => {
   enterAddress(site, address)
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
 }
 
 /** Where the search for a free lease begins, for each network: below it all are taken until one is given back. */
@@ -51,7 +51,7 @@ export const release = (sim: Sim, site: Site, gone: (address: HeldAddress) => bo
     else kept.push(held)
   }
   replace(site, kept, taken)
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
 }
 
 interface LeaseRange {

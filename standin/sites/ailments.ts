@@ -126,7 +126,7 @@ export function ail(sim: Sim, site: Site, machine: Machine, ailment: Ailment): v
   if (ailment === 'disk' || ailment === 'memory') strain(sim, machine, ailment)
   else if (ailment === 'runtime') runtimeGone(sim, site, machine)
   else unheardFrom(sim, site, machine)
-  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  if (machine.cluster) sim.touchCluster(machine.cluster)
 }
 
 function without(machine: Machine, ailment: Ailment): void {
@@ -144,7 +144,7 @@ export function recover(sim: Sim, machine: Machine, ailment: Ailment): void {
     delete machine.offSince
     heardAgain(sim, machine)
   }
-  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  if (machine.cluster) sim.touchCluster(machine.cluster)
 }
 
 /** What a start from the power on does away with: a full disk and an ended certificate are still there afterwards. */

@@ -146,7 +146,7 @@ export function firstBoot(
 ): Said | OperationFailure {
   const fail = (failure: OperationFailure): OperationFailure => {
     machine.power = 'failed'
-    sim.touch(`site:${site.name}`)
+    sim.touchSite(site.name)
     return failure
   }
   const death = diesBooting(sim, site.name, machine.name)
@@ -172,7 +172,7 @@ export const machineBoot: Behaviour<'machine.boot'> = {
       seconds: 12,
       then: withMachine((sim, site, machine) => {
         machine.power = 'starting'
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('powered')
       }),
     },
@@ -193,7 +193,7 @@ export const machineBoot: Behaviour<'machine.boot'> = {
         ])
         if (!fault) return said('container-runtime-started')
         machine.power = 'failed'
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return {
           class: fault.mode,
           reason: 'runtime-failed',
@@ -216,7 +216,7 @@ export const machineBoot: Behaviour<'machine.boot'> = {
       then: withMachine((sim, site, machine) => {
         machine.power = 'on'
         machine.agent = true
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('node-agent-started')
       }),
     },

@@ -77,7 +77,7 @@ function startInstall(sim: Sim, op: Install): Said | OperationFailure {
     )
   }
   box.usedBy = op.args.cluster
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   return said('booted-from-boot', { card: op.args.card })
 }
 
@@ -91,7 +91,7 @@ export const boxInstall: Behaviour<'box.install'> = {
         if (!disk)
           return permanent('disk-unknown', said('disk-unknown.disk-gone', { disk: op.args.disk }))
         disk.holds = `fern-base ${op.args.release}`
-        sim.touch(`site:${op.args.site}`)
+        sim.touchSite(op.args.site)
         return said('fern-base-written', {
           release: op.args.release,
           disk: disk.identifier.split('/').pop() ?? disk.identifier,
@@ -138,7 +138,7 @@ export const boxInstall: Behaviour<'box.install'> = {
             cluster: op.args.cluster,
             how: 'static',
           })
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('boot-order-set')
       },
     },
@@ -158,7 +158,7 @@ export const boxClear: Behaviour<'box.clear'> = {
         if (machine) removeMachine(sim, site, machine)
         for (const disk of box.disks) if (disk.holds?.startsWith('fern-base ')) disk.holds = null
         box.usedBy = null
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('cleared-powered-off', { box: box.name })
       },
     },
@@ -224,7 +224,7 @@ export const boxTake: Behaviour<'box.take'> = {
             cluster: op.args.cluster,
             how: 'static',
           })
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('agent-set-up', { release: op.args.release, box: box.name, card: op.args.card })
       },
     },

@@ -47,7 +47,7 @@ export const controlPlaneCreate: Behaviour<'controlplane.create'> = {
             },
           ]
         }
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('ordered-tier', { tier: tier.tier })
       },
     },
@@ -74,7 +74,7 @@ export const controlPlaneDelete: Behaviour<'controlplane.delete'> = {
         const site = sim.site(op.args.site)
         if (!site) return said('nothing-delete')
         site.controlPlanes = site.controlPlanes.filter((plane) => plane.cluster !== op.args.cluster)
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('control-plane-deleted')
       },
     },

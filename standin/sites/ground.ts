@@ -35,7 +35,7 @@ export const onSite = <Name extends SiteVerb>(
             about: `site/${op.args.site}`,
             ...said('does-not-exist'),
           })
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return work(sim, site, op)
       },
     },
@@ -155,7 +155,7 @@ export const quotaAsk: Behaviour<'quota.ask'> = {
           })
         site.quotaCores = Math.max(site.quotaCores, cores)
         healed(sim, 'quota-lowered', `site/${site.name}`)
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('granted-vcpu', { quotaCores: site.quotaCores })
       },
     },
@@ -258,7 +258,7 @@ export const siteAdd: Behaviour<'site.add'> = {
         const given = op.args.definition
         if (sim.site(name)) return said('stands-already', { name })
         sim.world.sites = { ...sim.world.sites, [name]: siteFrom(given, name, sim.now) }
-        sim.touch(`site:${name}`)
+        sim.touchSite(name)
         return said('entered-zones-hosts', {
           name,
           zonesCount: given.zones.length,
@@ -283,7 +283,7 @@ export const siteRemove: Behaviour<'site.remove'> = {
           })
         const { [site.name]: _gone, ...left } = sim.world.sites
         sim.world.sites = left
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('removed', { site: site.name })
       },
     },
@@ -313,7 +313,7 @@ export function enterCredential(
     ...site.credentials.filter((credential) => credential.fingerprint !== fingerprint),
     { fingerprint, until },
   ]
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
 }
 
 export const bootDataPublish = onSite<'bootdata.publish'>(6, (_sim, site, op) => {

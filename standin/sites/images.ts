@@ -57,7 +57,7 @@ export const imagePlace: Behaviour<'image.place'> = {
               minimumDiskGb: op.args.minimumDiskGb,
             },
           ]
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('copied', { zones: site.zones })
       },
     },
@@ -72,7 +72,7 @@ export const imageRemove: Behaviour<'image.remove'> = {
         const site = siteOf(sim, op)
         if (!site) return said('nothing-remove')
         site.images = site.images.filter((image) => image.release !== op.args.release)
-        sim.touch(`site:${site.name}`)
+        sim.touchSite(site.name)
         return said('image-removed', { release: op.args.release })
       },
     },

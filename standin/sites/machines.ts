@@ -227,7 +227,7 @@ function place(sim: Sim, op: Operation<CreateArgs>): OperationFailure | Said {
     ...site.disks,
     { name: `${name}-root`, sizeGb: rootDiskGb, machine: name, cluster, zone },
   ]
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   return spot.host ? said('placed', { host: spot.host.name }) : said('created', { zone })
 }
 
@@ -307,8 +307,8 @@ export const machineRestart: Behaviour<'machine.restart'> = {
         machine.machine.power = 'on'
         machine.machine.agent = true
         delete machine.machine.offSince
-        sim.touch(`site:${machine.site.name}`)
-        if (machine.machine.cluster) sim.touch(`cluster:${machine.machine.cluster}`)
+        sim.touchSite(machine.site.name)
+        if (machine.machine.cluster) sim.touchCluster(machine.machine.cluster)
         startedAgain(sim, machine.site, machine.machine)
         heardAgain(sim, machine.machine)
         return said('started-node-agent')
@@ -326,7 +326,7 @@ export const machineStop: Behaviour<'machine.stop'> = {
         if (!machine) return said('nothing-stop')
         machine.machine.power = 'off'
         machine.machine.agent = false
-        sim.touch(`site:${machine.site.name}`)
+        sim.touchSite(machine.site.name)
         return said('powered-off')
       },
     },

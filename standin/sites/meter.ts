@@ -134,13 +134,20 @@ const counters: readonly Counter[] = [
 /** How the lists of a site stood when they were last counted: forgotten with the site, and after a restore. */
 const lastCounts = new WeakMap<Site, readonly Count[]>()
 
+/** Whether every list is still the one that was counted. Asked after every event, so nothing is made for it. */
+function isCounted(site: Site, last: readonly Count[]): boolean {
+  for (let i = 0; i < counters.length; i++)
+    if (counters[i]?.listOf(site) !== last[i]?.list) return false
+  return true
+}
+
 /**
  * Brings a site’s meter up to now: what has come begins, what has gone ends. Something that is no longer what it
  * was (another size, another owner) ends and begins anew.
  */
 export function meterSite(site: Site, now: number): void {
   const last = lastCounts.get(site)
-  if (last?.every((count, i) => counters[i]?.listOf(site) === count.list)) return
+  if (last && isCounted(site, last)) return
   const came = new Map<string, Thing>()
   const went = new Set<string>()
   const counts = counters.map((count, i) => count.compare(site, last?.[i], { came, went }))
@@ -158,15 +165,17 @@ export function meterSite(site: Site, now: number): void {
 
 function altered(meter: readonly Metered[], now: number, difference: Difference): Metered[] {
   const { came, went } = difference
+  const begun = Array.from(came.values(), (thing) => ({ ...thing, from: now, until: null }))
+  // What ended long ago is dropped when something else ends.
+  if (went.size === 0) return [...meter, ...begun]
   const kept: Metered[] = []
   for (const entry of meter) {
     if (entry.until !== null) {
       if (entry.until > now - keepMs) kept.push(entry)
-    } else if (went.size === 0 || !went.delete(keyOfEntry(entry))) kept.push(entry)
+    } else if (!went.delete(keyOfEntry(entry))) kept.push(entry)
     else if (entry.from < now) kept.push({ ...entry, until: now })
   }
-  for (const thing of came.values()) kept.push({ ...thing, from: now, until: null })
-  return kept
+  return [...kept, ...begun]
 }
 
 function keyOfEntry(entry: Metered): string {

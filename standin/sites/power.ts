@@ -77,8 +77,8 @@ export function powerLost(sim: Sim, site: Site, machine: Machine): void {
   machine.power = 'off'
   machine.agent = false
   machine.offSince = sim.now
-  sim.touch(`site:${site.name}`)
-  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  sim.touchSite(site.name)
+  if (machine.cluster) sim.touchCluster(machine.cluster)
   sim.schedule(unheardMs, {
     kind: 'power',
     site: site.name,
@@ -118,7 +118,7 @@ export function hostDies(sim: Sim, site: Site, host: Host): void {
       what: 'failover',
     })
   })
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
 }
 
 const shutdownTaint = 'node.cloudprovider.kubernetes.io/shutdown'
@@ -183,7 +183,7 @@ function takenBack(sim: Sim, site: Site, machine: Machine): void {
     (fault) =>
       !(fault.kind === 'spot-taken' && fault.about === `machine/${site.name}/${machine.name}`),
   )
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   if (!on) return
   const { cluster, node } = on
   const gone = cluster.running.filter((pod) => pod.node === node.name)
@@ -265,7 +265,7 @@ function failOver({ sim, site, machine }: Powered): void {
   }
   machine.host = target.name
   machine.power = 'starting'
-  sim.touch(`site:${site.name}`)
+  sim.touchSite(site.name)
   const takes = sim.takes(`restart/${machine.name}/${sim.now}`, restartMs / 1000)
   sim.schedule(takes, { ...event, what: 'up' })
 }
@@ -275,8 +275,8 @@ function comeUp({ sim, site, machine }: Powered): void {
   machine.power = 'on'
   machine.agent = true
   delete machine.offSince
-  sim.touch(`site:${site.name}`)
-  if (machine.cluster) sim.touch(`cluster:${machine.cluster}`)
+  sim.touchSite(site.name)
+  if (machine.cluster) sim.touchCluster(machine.cluster)
   heardAgain(sim, machine)
 }
 

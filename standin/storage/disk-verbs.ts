@@ -36,7 +36,7 @@ export const diskAdd: Behaviour<'disk.add'> = {
         storage.disks = [...storage.disks, { node, name: disk, bytes, otherBytes: 0 }]
         storage.listens = { [node]: storage.network, ...storage.listens }
         settleStorage(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('disk-added', { disk: `${node}/${disk}`, bytes })
       },
     },
@@ -54,7 +54,7 @@ export const diskSet: Behaviour<'disk.set'> = {
         if (isFailure(disk)) return disk
         if (op.args.retiring) disk.retiring = true
         else delete disk.retiring
-        sim.touch(`cluster:${kept.cluster.name}`)
+        sim.touchCluster(kept.cluster.name)
         return said('disk-set', { disk: `${disk.node}/${disk.name}`, retiring: op.args.retiring })
       },
     },
@@ -80,7 +80,7 @@ export const diskRemove: Behaviour<'disk.remove'> = {
             said('disk-holds', { node: disk.node, disk: disk.name, volumes }),
           )
         storage.disks = storage.disks.filter((candidate) => candidate !== disk)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('disk-removed')
       },
     },

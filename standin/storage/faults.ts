@@ -37,5 +37,5 @@ export function setDiskFault(sim: Sim, kind: DiskFault, about: string, on: boole
   else if (kind === 'disk-full') disk.full = on
   else disk.slowness = on ? slowness : 1
   settleStorage(sim, cluster)
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
 }

@@ -87,7 +87,7 @@ export const storageNetwork: Behaviour<'storage.network'> = {
         if (still) return still
         networkBefore.set(op, storage.network)
         storage.network = network
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('network-told', { network })
       },
     },
@@ -118,7 +118,7 @@ export const storageRestart: Behaviour<'storage.restart'> = {
         if (still) return still
         storage.listens = { ...storage.listens, [node]: network }
         settleStorage(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('restarted', { node, network, address: link.address })
       },
     },
@@ -148,7 +148,7 @@ export const storageLink: Behaviour<'storage.link'> = {
             : entry,
         )
         settleStorage(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('link-set', { node, network, mtu })
       },
     },

@@ -192,7 +192,7 @@ export function settleStorage(sim: Sim, cluster: Cluster): void {
   altered = serveVolumes(sim, cluster, storage) || altered
   const planned = plan(sim, cluster, storage)
   const copied = copyOver(sim, cluster, storage)
-  if (altered || planned.altered || copied.altered) sim.touch(`cluster:${cluster.name}`)
+  if (altered || planned.altered || copied.altered) sim.touchCluster(cluster.name)
   wake(sim, cluster, storage, Math.min(planned.at, copied.at))
 }
 
@@ -204,7 +204,7 @@ export function queueTelling(sim: Sim, cluster: Cluster): void {
 }
 
 export function tellStorage(sim: Sim, cluster: Cluster): void {
-  sim.touch(`cluster:${cluster.name}`)
+  sim.touchCluster(cluster.name)
   queueTelling(sim, cluster)
 }
 

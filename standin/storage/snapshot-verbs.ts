@@ -22,7 +22,7 @@ export const snapshotTake: Behaviour<'snapshot.take'> = {
           )
         const usedBytes = usedAt(volume, sim.now)
         volume.snapshots = [...volume.snapshots, { name: snapshot, at: sim.now, usedBytes }]
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('snapshot-taken', { snapshot, bytes: usedBytes })
       },
     },
@@ -45,7 +45,7 @@ export const snapshotRemove: Behaviour<'snapshot.remove'> = {
         if (isFailure(held)) return held
         const { cluster, volume } = held
         volume.snapshots = volume.snapshots.filter(({ name }) => name !== op.args.snapshot)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('snapshot-removed')
       },
     },
@@ -69,7 +69,7 @@ export const snapshotRestore: Behaviour<'snapshot.restore'> = {
         const still = served(held, [volume.name])
         if (still) return still
         volume.levels = [...volume.levels, { at: sim.now, usedBytes: snapshot.usedBytes }]
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('restored', {
           volume: volume.name,
           snapshot: snapshot.name,

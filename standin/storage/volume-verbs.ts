@@ -36,7 +36,7 @@ export const volumeSet: Behaviour<'volume.set'> = {
         volume.copies = copies
         growObjects(cluster, volume)
         settleStorage(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('volume-set', { volume: volume.name, bytes, copies })
       },
     },
@@ -122,7 +122,7 @@ export const volumeMove: Behaviour<'volume.move'> = {
         if (!volume.replicas.some((copy) => isOn(copy, disk)))
           volume.replicas.push({ node: to.node, disk: to.disk, whole: false, since: sim.now })
         settleStorage(sim, cluster)
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return undefined
       },
     },

@@ -58,12 +58,12 @@ it('get theirs as soon as the site has one to give, without anybody writing agai
   settleFronts(sim, cluster)
   expect(Object.keys(cluster.frontsWaiting ?? {})).toEqual(['market/desk', 'market/feed'])
   site.quotaBalancers = site.balancers.length + 1
-  sim.touch('site:mossgate')
+  sim.touchSite('mossgate')
   sim.settle()
   expect(Object.keys(cluster.frontsWaiting ?? {})).toEqual(['market/feed'])
   expect(site.balancers.some((balancer) => balancer.service === 'market/desk')).toBe(true)
   site.quotaBalancers = null
-  sim.touch('site:mossgate')
+  sim.touchSite('mossgate')
   sim.settle()
   expect(cluster.frontsWaiting).toEqual({})
 })

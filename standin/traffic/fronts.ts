@@ -75,7 +75,7 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
   )
   if (gone.length > 0) {
     site.balancers = site.balancers.filter((balancer) => !gone.includes(balancer))
-    sim.touch(`site:${site.name}`)
+    sim.touchSite(site.name)
   }
   const waiting: Record<string, string> = {}
   for (const service of wanted) {
@@ -131,10 +131,10 @@ export function settleFronts(sim: Sim, cluster: Cluster): void {
       },
     ]
     record(sim, cluster, 'Normal', 'AddressGiven', `service/${key}`, `answers at ${address}`)
-    sim.touch(`site:${site.name}`)
+    sim.touchSite(site.name)
   }
   if (JSON.stringify(waiting) !== JSON.stringify(cluster.frontsWaiting ?? {})) {
     cluster.frontsWaiting = waiting
-    sim.touch(`cluster:${cluster.name}`)
+    sim.touchCluster(cluster.name)
   }
 }

@@ -29,7 +29,17 @@ interface Ways {
   readonly peers: World['peers']
   readonly sites: World['sites']
   readonly each: readonly Decided[]
-  readonly obstacles: Map<string, Obstacle | null>
+  readonly obstacles: Obstacles
+}
+
+/** What packets met: by where they were sent, from which address, to which address, and by port and protocol. */
+type Obstacles = Map<Site, Map<string, Map<string, Map<number, Obstacle | null>>>>
+
+/** The map under a key, made where there is none yet. */
+function under<K, K2, V>(map: Map<K, Map<K2, V>>, key: K): Map<K2, V> {
+  let inner = map.get(key)
+  if (!inner) map.set(key, (inner = new Map<K2, V>()))
+  return inner
 }
 
 /** A site, and what decided its ways when they were looked at. */
@@ -67,7 +77,7 @@ const isAsItWas = ({ peers, sites, each }: Ways, world: World): boolean =>
   peers === world.peers && sites === world.sites && each.every(isSiteAsItWas)
 
 /** Answers of packets from addresses to addresses outside clusters, kept while nothing about the ways has changed. */
-function keptObstacles(world: World): Map<string, Obstacle | null> {
+function keptObstacles(world: World): Obstacles {
   const kept = ways.get(world)
   if (kept && isAsItWas(kept, world)) return kept.obstacles
   const { peers, sites } = world
@@ -91,8 +101,8 @@ export function obstacleTo(
   protocol: 'TCP' | 'UDP' = 'TCP',
 ): Obstacle | null {
   if (isIsland(site)) return null
-  const kept = keptObstacles(sim.world)
-  const key = `${site.name}/${from}>${address}:${port}/${protocol}`
+  const kept = under(under(under(keptObstacles(sim.world), site), from), address)
+  const key = protocol === 'TCP' ? port : -port
   const before = kept.get(key)
   if (before !== undefined) return before
   const fare = send(sim.world, { address: from }, address, port, protocol)

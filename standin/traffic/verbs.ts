@@ -30,8 +30,8 @@ export const keepSourceSet: Behaviour<'keepsource.set'> = {
         const cluster = answering(sim, op.args.cluster)
         if ('class' in cluster) return cluster
         cluster.keepSource = op.args.ranges
-        sim.touch(`cluster:${cluster.name}`)
-        sim.touch(`site:${cluster.site}`)
+        sim.touchCluster(cluster.name)
+        sim.touchSite(cluster.site)
         record(
           sim,
           cluster,
@@ -91,7 +91,7 @@ export const routeWeights: Behaviour<'route.weights'> = {
         cluster.objects = (cluster.objects ?? []).map((object) =>
           object === route ? { ...route, spec: { ...fields(route['spec']), rules } } : object,
         )
-        sim.touch(`cluster:${cluster.name}`)
+        sim.touchCluster(cluster.name)
         return said('weights-set', {
           weights: Object.entries(weights).map(([name, weight]) => `${name} ${String(weight)}`),
         })
