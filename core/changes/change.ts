@@ -162,6 +162,8 @@ export interface ChangeKind<Intent> {
   readonly needs: (intent: Intent) => readonly SliceKey[]
   /** Locked while a run is under way; a container locks what it contains. */
   readonly subjects: (intent: Intent, view: FleetView) => readonly Ref[]
+  /** Whether runs that stand halted in its way are given up for it: what they are about will be gone. */
+  readonly endsHalted?: true
   /** The guarded cluster whose name a person has to type, if any. */
   readonly guardedBy: (intent: Intent, view: FleetView) => string | null
   /** All guarded clusters whose names have to be typed, where there can be more than one. */

@@ -122,6 +122,7 @@ export interface Kind {
   readonly name: string
   readonly title: string
   readonly schema: z.ZodType
+  readonly endsHalted: boolean
   readonly read: (intent: unknown) => Read
 }
 
@@ -195,6 +196,7 @@ function kind<Intent>(given: ChangeKind<Intent>): Kind {
     name: of.name,
     title: of.title,
     schema: of.intent,
+    endsHalted: of.endsHalted === true,
     read: (unknown) => {
       const parsed = of.intent.safeParse(unknown)
       if (!parsed.success) return { ok: false, issues: parsed.error.issues }

@@ -168,6 +168,7 @@ export const clusterDismiss: ChangeKind<DismissIntent> = {
   intent: dismissIntent,
   needs: ({ cluster }) => [`cluster:${cluster}`],
   subjects: ({ cluster }) => [ref('cluster', cluster)],
+  endsHalted: true,
   guardedBy: ({ cluster }, view) => guardedCluster(cluster, view),
   label: ({ cluster }) => `dismiss ${cluster || 'a cluster'}`,
   check: (intent, view) => {
@@ -183,7 +184,7 @@ export const clusterDismiss: ChangeKind<DismissIntent> = {
         id: 'close',
         after: [],
         group: cluster,
-        says: 'nobody asks it any more; what signs in there is forgotten',
+        says: 'nobody asks it any more; what signs in there is forgotten, runs that stand halted on it are given up',
         command: command('reach.close', { cluster }),
         final: true,
         seconds: estimates.ledger,

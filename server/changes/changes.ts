@@ -6,7 +6,6 @@ import { ChangeRow, type ChangeState, JournalRow } from '../records/models'
 import { changeId, type Line, writeJournal } from '../runner/journal'
 import { isoClock } from '../runner/active'
 import { Refusal, refuseIssues } from './errors'
-
 import { mustBeOwn, admit, confirmGuards, type RunRequest } from './admission'
 import { amendHalted } from './amend-halted'
 import type { Judged } from '../judging/judge'
@@ -14,8 +13,10 @@ import type { ChangesParts } from './parts'
 import { type ChangeRecord, recordOf } from './record'
 import { type ScheduleRequest, runDue, schedule, unschedule } from './schedule'
 import { blankChange, siteIn } from './blank-change'
+import { haltedInTheWay } from './clear-way'
 import { startWaiting } from './queue'
 import { start } from './start'
+import { runUnattended } from './unattended'
 import { setName } from '~/core/sets'
 import { Sets } from './sets'
 import { BackInTurn } from './back-in-turn'
@@ -41,6 +42,7 @@ export class Changes {
     parts.runner.settled = (number) => {
       this.following = this.following
         .then(() => this.sets.memberSettled(number))
+        .then(() => this.clearWays())
         .catch((error: unknown) => parts.onError(error))
     }
   }
@@ -223,8 +225,8 @@ export class Changes {
   }
 
   /** What runs is what was read: checks and plans again, and refuses if that differs. */
-  run(id: string, request: RunRequest): Promise<ChangeRecord> {
-    return this.inLane(async () => {
+  async run(id: string, request: RunRequest): Promise<ChangeRecord> {
+    const begun = await this.inLane(async () => {
       const row = await this.find(id)
       mustBeOwn(row)
       if (row.state !== 'draft') throw new Refusal('conflict', `${id} is ${row.state} already.`)
@@ -235,28 +237,21 @@ export class Changes {
       await this.begin(row, view, judged, request.accept)
       return this.get(id)
     })
+    if (begun.state !== 'waiting') return begun
+    await this.clearWays()
+    return this.get(id)
+  }
+
+  private async clearWays(): Promise<void> {
+    for (const { number } of await haltedInTheWay()) await this.giveUp(changeId(number))
   }
 
   /**
    * Drafts and runs a change that a confirmed policy asks for: cautions are accepted, no name is typed.
    * Returns why it cannot run, or null; what cannot run is not kept.
    */
-  async runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
-    const draft = this.read(kindName, intent)
-    const { findings } = await this.parts.judges.judge(kindName, draft)
-    const stop = findings.find((finding) => finding.level === 'stop')
-    if (stop) return stop.says
-    const record = await this.draft(kindName, intent, title)
-    try {
-      await this.run(record.id, {
-        accept: record.findings.map((finding) => finding.key),
-        confirm: record.guards,
-      })
-      return null
-    } catch (error) {
-      if (error instanceof Refusal) return error.message
-      throw error
-    }
+  runUnattended(kindName: string, intent: unknown, title: string): Promise<string | null> {
+    return runUnattended(this, this.parts.judges, { kind: kindName, intent, title })
   }
 
   async retry(id: string, confirm?: RunRequest['confirm']): Promise<ChangeRecord> {

@@ -4,6 +4,7 @@ import { clusterOf, clusterState, nodesOf, stateContext } from '~/core/fleet'
 import type { ChangeRecord } from '../../changes/changes'
 import { newestClock } from '../../runner/newest-clock'
 import { type Opened, openForTest } from '../../testing/open'
+import { CommandFailed, Writing } from './writing'
 
 /** It reaches its own stand-ins over the wire: as itself, and as somebody else’s. */
 let here: Opened
@@ -173,6 +174,18 @@ describe('a cluster that is enrolled inbound', () => {
   it('is dismissed, where one of the fleet’s own is not', async () => {
     const { findings } = await here.gyrarch.changes.draft('cluster.dismiss', { cluster: 'cedar' })
     expect(findings).toMatchObject([{ level: 'stop', field: 'cluster' }])
+  })
+
+  it('is dismissed under a run that stands halted on it, which is given up', async () => {
+    expect(await enrol('far-two')).toMatchObject({ state: 'done' })
+    const text = 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: settings, namespace: default}\n'
+    const refused = new CommandFailed('admission', 'settings', 'a webhook refused it')
+    const apply = vi.spyOn(Writing.prototype, 'apply').mockRejectedValue(refused)
+    const halted = await run('manifest.apply', { cluster: 'far-two', text })
+    apply.mockRestore()
+    expect(halted.state).toBe('halted')
+    expect(await run('cluster.dismiss', { cluster: 'far-two' })).toMatchObject({ state: 'done' })
+    expect((await here.gyrarch.changes.get(halted.id)).state).toBe('given-up')
   })
 
   it('is unknown while it is silent, with all that was last known', async () => {
