@@ -4,7 +4,7 @@ import { givingBack } from '~/server/give-back'
 import { Engine, type Question } from './engine'
 
 const engine = new Engine()
-const giveBack = givingBack()
+const giveBack = givingBack({ shrinks: true })
 
 parentPort?.on('message', ({ id, question }: { id: number; question: Question }) => {
   try {
