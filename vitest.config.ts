@@ -13,6 +13,11 @@ const unit = {
   hookTimeout: 120_000,
 }
 
+const server = { ...unit, globalSetup: ['server/testing/first-folder.ts'] }
+
+/** Tests that alter the demo’s own data, or what the program is told by its surroundings. */
+const apart = ['server/{shipments,partner}/**/*.test.ts']
+
 export default defineConfig({
   resolve: { alias },
   test: {
@@ -33,12 +38,15 @@ export default defineConfig({
       {
         resolve: { alias },
         test: {
-          ...unit,
+          ...server,
           name: 'server',
           include: ['server/**/*.test.ts'],
-          globalSetup: ['server/testing/first-folder.ts'],
+          exclude: apart,
+          // Each test opens and closes a Gyrarch of its own: the program is read once.
+          isolate: false,
         },
       },
+      { resolve: { alias }, test: { ...server, name: 'apart', include: apart } },
       {
         resolve: { alias },
         test: {

@@ -105,7 +105,7 @@ async function checkText() {
 await check('route types', bin('react-router'), ['typegen'])
 await Promise.all([checkTypes(), checkText()])
 if (await check('build', process.execPath, ['scripts/build.mjs'])) {
-  tests('unit tests', ['pure', 'server'])
+  tests('unit tests', ['pure', 'server', 'apart'])
   tests('browser tests', ['browser'])
 }
 if (failures.length > 0) console.log(`\nWhat failed:\n- ${failures.join('\n- ')}\n`)

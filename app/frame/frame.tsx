@@ -9,7 +9,6 @@ import { isLeader, useLive } from './live'
 import { FoldProvider } from './page'
 import { type Counts, Rail } from './rail'
 import { RunLine, type RunSummary } from './run-line'
-import { Passing } from '../kit/passing'
 import { type Moment, MomentStrip } from './moment'
 import { isUnderway } from './underway'
 
@@ -107,6 +106,7 @@ function useEndings(): void {
 const Jump = lazy(() => import('./jump').then((module) => ({ default: module.Jump })))
 const PlacePicker = lazy(() => import('./jump').then((module) => ({ default: module.PlacePicker })))
 const KeysDialog = lazy(() => import('./keys-dialog'))
+const Passing = lazy(() => import('../kit/passing').then((module) => ({ default: module.Passing })))
 
 /** What the aim can be pointed at. */
 function useAims(data: FrameData): readonly Place[] {
@@ -193,10 +193,11 @@ export function Frame({
           {children}
         </div>
       </div>
-      <Passing
-        says={copied === null ? null : `${copied} is copied.`}
-        onGone={() => setCopied(null)}
-      />
+      {copied === null ? null : (
+        <Suspense>
+          <Passing says={`${copied} is copied.`} onGone={() => setCopied(null)} />
+        </Suspense>
+      )}
       {/* Dialogs are brought when they are first opened. */}
       <Suspense>
         {dialog === 'jump' ? <Jump open onClose={close} /> : null}

@@ -1,14 +1,15 @@
 /** Looking back: the fleet as it was at another moment, and the way from change to change. */
 import { ChevronLeft, ChevronRight, History } from 'lucide-react'
 import Button from '@mui/material/Button'
-import Popover from '@mui/material/Popover'
-import { useState } from 'react'
-import { useLocation, useNavigate, useSearchParams } from 'react-router'
-import { Day } from '../kit/day'
+import { lazy, Suspense, useState } from 'react'
+import { useNavigate } from 'react-router'
 import { IconButton } from '../kit/icon-button'
-import { TimeOfDay } from '../kit/time-of-day'
-import { To, useAddress } from '../parts/to'
+import { To } from '../parts/to'
 import { clockText } from '../parts/when'
+import { useAtMoment } from './at-moment'
+
+/** Comes when it is asked for: no page needs it to be there. */
+const LookBackTo = lazy(() => import('./look-back-to'))
 
 export interface Moment {
   readonly at: string
@@ -17,36 +18,8 @@ export interface Moment {
   readonly later: string | null
 }
 
-const before: readonly (readonly [says: string, seconds: number])[] = [
-  ['10 minutes ago', 600],
-  ['An hour ago', 3600],
-  ['A day ago', 86_400],
-  ['A week ago', 7 * 86_400],
-]
-
-const iso = (ms: number): string => new Date(ms).toISOString().replace(/\.\d+Z$/, 'Z')
-
-/** The present address at another moment. */
-function useAtMoment(): (at: string | null) => string {
-  const { pathname } = useLocation()
-  const [search] = useSearchParams()
-  const address = useAddress()
-  const keep = Object.fromEntries(search)
-  return (at) => address(pathname, { ...keep, at })
-}
-
 export function LookBack({ now }: { readonly now: string }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null)
-  const navigate = useNavigate()
-  const atMoment = useAtMoment()
-  const [day, setDay] = useState(now.slice(0, 10))
-  const [time, setTime] = useState(now.slice(11, 16))
-  const go = (at: string): void => {
-    setAnchor(null)
-    void navigate(atMoment(at))
-  }
-  const chosen = `${day}T${time}:00Z`
-  const isAhead = Date.parse(chosen) > Date.parse(now)
   return (
     <>
       <IconButton
@@ -57,36 +30,11 @@ export function LookBack({ now }: { readonly now: string }) {
       >
         <History size={15} aria-hidden />
       </IconButton>
-      <Popover
-        open={anchor !== null}
-        anchorEl={anchor}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
-        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
-      >
-        <div className="look-back" role="dialog" aria-label="Look back">
-          <p className="soft">Every page can show the fleet as it was.</p>
-          <div className="look-back-steps">
-            {before.map(([says, seconds]) => (
-              <Button
-                key={says}
-                size="small"
-                onClick={() => go(iso(Date.parse(now) - seconds * 1000))}
-              >
-                {says}
-              </Button>
-            ))}
-          </div>
-          <div className="look-back-time">
-            <Day label="Day" value={day} onChange={setDay} />
-            <TimeOfDay label="Time, UTC" value={time} onChange={setTime} />
-            <Button variant="contained" disabled={isAhead} onClick={() => go(chosen)}>
-              Show it
-            </Button>
-          </div>
-          {isAhead ? <p className="soft">That is later than now, {clockText(now)}.</p> : null}
-        </div>
-      </Popover>
+      {anchor ? (
+        <Suspense>
+          <LookBackTo now={now} anchor={anchor} onClose={() => setAnchor(null)} />
+        </Suspense>
+      ) : null}
     </>
   )
 }

@@ -18,22 +18,30 @@ export interface Carved {
   }[]
 }
 
+/** How many addresses a block has, by its host bits. */
+const sizes: readonly bigint[] = Array.from(
+  { length: 129 },
+  (_, hostBits) => 1n << BigInt(hostBits),
+)
+
 /** A range cut into its largest aligned blocks, in ascending order. */
 export function alignedBlocks(range: Range): readonly Cidr[] {
   const bits = bitsOf(range.family)
   const blocks: Cidr[] = []
   let at = range.first
-  const fits = (hostBits: number): boolean =>
-    hostBits <= bits &&
-    at % (1n << BigInt(hostBits)) === 0n &&
-    at + (1n << BigInt(hostBits)) - 1n <= range.last
+  const fits = (hostBits: number): boolean => {
+    const size = sizes[hostBits]
+    return (
+      hostBits <= bits && size !== undefined && at % size === 0n && at + size - 1n <= range.last
+    )
+  }
   // Blocks grow as far as the beginning is aligned, then shrink towards the end: each is sought from the one before.
   let hostBits = 0
   while (at <= range.last) {
     while (fits(hostBits + 1)) hostBits++
     while (!fits(hostBits)) hostBits--
     blocks.push(cidrAt(range.family, at, bits - hostBits))
-    at += 1n << BigInt(hostBits)
+    at += sizes[hostBits] ?? 0n
   }
   return blocks
 }
@@ -152,9 +160,7 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
     taken.map(({ range }) => range),
   ).flatMap(alignedBlocks))
     free.add(block)
-  const met = new Meeting(
-    taken.flatMap(({ range }) => (range.family === within.family ? [range] : [])),
-  )
+  let met: Meeting | null = null
   const blocks = new Map<number, string>()
   const unfit = new Map<number, Carved['unfit'][number]>()
   const shortOf = new Map<number, Carved['unfit'][number]>()
@@ -169,6 +175,9 @@ export function carve(within: Cidr, taken: readonly Named[], prefixes: readonly 
       let short = shortOf.get(prefix)
       if (!short) {
         const largest = free.largest()
+        met ??= new Meeting(
+          taken.flatMap(({ range }) => (range.family === within.family ? [range] : [])),
+        )
         short = {
           prefix,
           largestFree: largest ? formatRange(largest) : null,

@@ -17,21 +17,45 @@ export interface Happening {
   readonly fact: Fact
 }
 
+/** What is computed of a text or number that comes again and again: many events tell of one second. */
+function remembering<Key, Value>(compute: (key: Key) => Value): (key: Key) => Value {
+  const limit = 20_000
+  const results = new Map<Key, Value>()
+  return (key) => {
+    const stored = results.get(key)
+    if (stored !== undefined) return stored
+    const result = compute(key)
+    if (results.size >= limit) results.clear()
+    results.set(key, result)
+    return result
+  }
+}
+
+const parsed = remembering((time: string) => Date.parse(time))
+
+/** A time as it is written (ms). */
+export const isoOf = remembering((at: number) => new Date(at).toISOString())
+
+/** What a text says as a time (ms), or null. */
 export const timeOf = (value: unknown): number | null => {
-  const at = Date.parse(text(value))
+  const at = parsed(text(value))
   return Number.isNaN(at) ? null : at
 }
 
-export const newestTime = (event: Json): number | null => {
-  const times = [
+export function newestTime(event: Json): number | null {
+  let newest: number | null = null
+  for (const value of [
     record(event['series'])['lastObservedTime'],
     event['lastTimestamp'],
     event['deprecatedLastTimestamp'],
     event['eventTime'],
     event['firstTimestamp'],
     record(event['metadata'])['creationTimestamp'],
-  ].flatMap((value) => timeOf(value) ?? [])
-  return times.length === 0 ? null : Math.max(...times)
+  ]) {
+    const at = timeOf(value)
+    if (at !== null && (newest === null || at > newest)) newest = at
+  }
+  return newest
 }
 
 /** How far a pod, or the making of pods, has come when an event tells of it: attach, mount, sandbox, pull, start. */

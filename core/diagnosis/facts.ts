@@ -5,7 +5,7 @@
 import { type Json, list, record, records, text } from '../objects'
 import type { ReadyWorld } from '../wire'
 import type { Fact, Ref } from './fact'
-import { type Happening, newestTime, timeOf, type Told, told } from './events'
+import { isoOf, type Happening, newestTime, timeOf, type Told, told } from './events'
 
 export type { Fact, Ref } from './fact'
 
@@ -166,7 +166,7 @@ export class Evidence {
       isWarning: text(event['type']) !== 'Normal',
       part: text(regarded['fieldPath']),
       at,
-      fact: { type: 'event', about, at: new Date(at).toISOString(), text: message },
+      fact: { type: 'event', about, at: isoOf(at), text: message },
     })
   }
 
@@ -195,7 +195,7 @@ function lastHourOf({ lines }: Log, about: Ref, now: number): readonly Fact[] {
   return lines.flatMap((line, index): readonly Fact[] => {
     const at = times[index] ?? null
     if (at !== null && newest - at > hourMs) return []
-    return [{ type: 'log', about, at: at === null ? null : new Date(at).toISOString(), text: line }]
+    return [{ type: 'log', about, at: at === null ? null : isoOf(at), text: line }]
   })
 }
 

@@ -122,7 +122,7 @@ function boxed(rules: readonly Rule[]): readonly Boxed[] {
 function aroundOf(boxes: readonly Box[]): Box | null {
   const [first, ...rest] = boxes
   if (!first) return null
-  const around = Int32Array.from(first)
+  const around = first.slice()
   for (const box of rest) {
     for (let i = 0; i < 2 * dimensions; i += 2) {
       around[i] = Math.min(around[i] ?? 0, box[i] ?? 0)
@@ -140,22 +140,20 @@ function meets(a: Box, b: Box): boolean {
 
 /** What of a box lies outside another that it meets: at most two parts in each dimension. */
 function outside(box: Box, taken: Box, out: Box[]): void {
-  const left = Int32Array.from(box)
+  const left = box.slice()
   for (let i = 0; i < 2 * dimensions; i += 2) {
-    const [first, last, from, to] = [
-      left[i] ?? 0,
-      left[i + 1] ?? 0,
-      taken[i] ?? 0,
-      taken[i + 1] ?? 0,
-    ]
+    const first = left[i] ?? 0
+    const last = left[i + 1] ?? 0
+    const from = taken[i] ?? 0
+    const to = taken[i + 1] ?? 0
     if (first < from) {
-      const below = Int32Array.from(left)
+      const below = left.slice()
       below[i + 1] = from - 1
       out.push(below)
       left[i] = from
     }
     if (last > to) {
-      const above = Int32Array.from(left)
+      const above = left.slice()
       above[i] = to + 1
       out.push(above)
       left[i + 1] = to

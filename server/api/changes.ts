@@ -1,8 +1,7 @@
 /** Changes: drafted, amended, run, retried, taken back. */
 import { z } from 'zod'
-import { kinds } from '~/core/kinds'
 import { patchDraft } from '~/core/changes'
-import { breath } from '../breath'
+import { describedKinds } from '../changes/described'
 import { Refusal } from '../changes/errors'
 import { changeId } from '../runner/journal'
 import { asChange, ok } from './answers'
@@ -71,25 +70,6 @@ export function versionOf(header: string | undefined, id: string): number | null
       `If-Match “${header.slice(0, 40)}” is no version of ${id}. Read it again.`,
     )
   return Number(match[1])
-}
-
-interface DescribedKind {
-  readonly name: string
-  readonly title: string
-  readonly schema: unknown
-}
-
-/** Kinds with the schemas of their intents; they stay what they are, so they are described once, one after the other. */
-let describedKinds: Promise<readonly DescribedKind[]> | null = null
-
-async function describeKinds(): Promise<readonly DescribedKind[]> {
-  const described: DescribedKind[] = []
-  for (const { name, title, schema } of kinds) {
-    const asJson = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' })
-    described.push({ name, title, schema: asJson })
-    await breath()
-  }
-  return described
 }
 
 export const changeRoutes: readonly Route[] = [
@@ -313,6 +293,6 @@ export const changeRoutes: readonly Route[] = [
     answer: z.object({
       kinds: z.array(z.object({ name: z.string(), title: z.string(), schema: asGiven })),
     }),
-    handle: async () => ok({ kinds: await (describedKinds ??= describeKinds()) }),
+    handle: async () => ok({ kinds: await describedKinds() }),
   },
 ]

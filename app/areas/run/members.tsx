@@ -1,10 +1,6 @@
 /** The changes of a set: in their order, with where each stands. */
-import Button from '@mui/material/Button'
 import { ArrowDown, ArrowUp, X } from 'lucide-react'
-import { useState } from 'react'
-import { useFetcher } from 'react-router'
-import { compositeOf, kindNamed } from '~/core/kinds'
-import { type SetIntent, setIntent } from '~/core/sets'
+import type { SetIntent } from '~/core/sets'
 import type { ChangeRecord } from '~/server/changes/changes'
 import { Choice } from '../../kit/choice'
 import { Field } from '../../kit/field'
@@ -13,12 +9,11 @@ import { NumberField } from '../../kit/number-field'
 import { changeGlyph, StateGlyph } from '../../parts/state'
 import { To } from '../../parts/to'
 import { clockText } from '../../parts/when'
+import type { DraftData } from './draft-data'
+import { draftKey } from './draft-key'
 import { useKeptIntent } from './kept-intent'
 
-const labelOf = (kind: string, intent: unknown): string => {
-  const read = kindNamed(kind)?.read(intent)
-  return read?.ok === true ? read.draft.label : kind
-}
+type Labels = DraftData['labels']
 
 /** Where a member stands, in a few words. */
 function standsAs(
@@ -32,26 +27,28 @@ function standsAs(
 }
 
 /** The set as it runs: members that have begun lead to their own pages. */
-export function Members({ record }: { readonly record: ChangeRecord }) {
-  const composite = compositeOf(record.kind, record.intent)
-  if (!composite) return null
+export function Members({
+  record,
+  members,
+  labels,
+}: {
+  readonly record: ChangeRecord
+  readonly members: NonNullable<DraftData['members']>
+  readonly labels: Labels
+}) {
   const children = new Map(record.children.map((child) => [child.position, child]))
   return (
     <ol className="members" aria-label="Changes of this set">
-      {composite.set.drafts.map((draft, position) => {
+      {members.map(({ key, window }, position) => {
         const child = children.get(position)
         return (
           <li key={position}>
             <StateGlyph state={changeGlyph(child?.state ?? 'waiting')} />
             <span>
-              {child ? (
-                <To path={`/changes/${child.id}`}>{child.label}</To>
-              ) : (
-                labelOf(draft.kind, draft.intent)
-              )}
+              {child ? <To path={`/changes/${child.id}`}>{child.label}</To> : labels[key]}
               {child?.why ? <span className="soft"> {child.why}</span> : null}
             </span>
-            <span className="soft nowrap">{standsAs(child, draft.window)}</span>
+            <span className="soft nowrap">{standsAs(child, window)}</span>
           </li>
         )
       })}
@@ -119,7 +116,12 @@ function Rules({ intent, placeholder, set }: Part & { readonly placeholder: stri
   )
 }
 
-function Order({ intent, windows, set }: Part & { readonly windows: readonly string[] }) {
+function Order({
+  intent,
+  windows,
+  labels,
+  set,
+}: Part & { readonly windows: readonly string[]; readonly labels: Labels }) {
   const move = (from: number, to: number): void => {
     const drafts = [...intent.drafts]
     const [moved] = drafts.splice(from, 1)
@@ -129,7 +131,7 @@ function Order({ intent, windows, set }: Part & { readonly windows: readonly str
   return (
     <ol className="members" aria-label="Changes of this set">
       {intent.drafts.map((draft, position) => {
-        const label = labelOf(draft.kind, draft.intent)
+        const label = labels[draftKey(draft)] ?? draft.kind
         return (
           <li key={`${position} ${label}`}>
             <span className="mono soft">{position + 1}</span>
@@ -183,12 +185,15 @@ function Order({ intent, windows, set }: Part & { readonly windows: readonly str
 /** A drafted set: its order and its rules. */
 export function SetSheet({
   record,
+  set: kept,
+  labels,
   windows,
 }: {
   readonly record: ChangeRecord
+  readonly set: SetIntent
+  readonly labels: Labels
   readonly windows: readonly string[]
 }) {
-  const kept = setIntent.parse(record.intent)
   const { intent, setIntent: keep, says } = useKeptIntent(record.id, kept)
   const set = (change: Partial<SetIntent>): void => keep({ ...intent, ...change })
   return (
@@ -197,61 +202,7 @@ export function SetSheet({
         {says}
       </p>
       <Rules intent={intent} placeholder={record.label} set={set} />
-      <Order intent={intent} windows={windows} set={set} />
+      <Order intent={intent} windows={windows} labels={labels} set={set} />
     </section>
-  )
-}
-
-/** Drafts that are chosen to run as one. */
-export function RunAsOne({
-  drafts,
-}: {
-  readonly drafts: readonly { readonly id: string; readonly title: string }[]
-}) {
-  const [chosen, setChosen] = useState<readonly string[]>([])
-  const fetcher = useFetcher<{ refused?: string | null }>()
-  if (drafts.length < 2) return null
-  return (
-    <div>
-      <h3>Run several as one</h3>
-      <ul className="facts">
-        {drafts.slice(0, 30).map((draft) => {
-          const place = chosen.indexOf(draft.id)
-          return (
-            <li key={draft.id}>
-              <span>{draft.title}</span>
-              <Button
-                size="small"
-                variant={place < 0 ? 'outlined' : 'contained'}
-                aria-pressed={place >= 0}
-                aria-label={`${draft.title}, in the set`}
-                onClick={() =>
-                  setChosen(
-                    place < 0 ? [...chosen, draft.id] : chosen.filter((id) => id !== draft.id),
-                  )
-                }
-              >
-                {place < 0 ? 'add' : String(place + 1)}
-              </Button>
-            </li>
-          )
-        })}
-      </ul>
-      <div className="acts">
-        <Button
-          variant="contained"
-          disabled={chosen.length < 2 || fetcher.state !== 'idle'}
-          onClick={() =>
-            void fetcher.submit(JSON.stringify({ set: chosen }), {
-              method: 'post',
-              encType: 'application/json',
-            })
-          }
-        >
-          Draft them as one
-        </Button>
-      </div>
-      {fetcher.data?.refused ? <p className="soft">{fetcher.data.refused}</p> : null}
-    </div>
   )
 }

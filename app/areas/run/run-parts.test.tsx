@@ -11,7 +11,7 @@ import type { Noticing } from '~/server/mend/who-notices'
 import { DrivesAwaited } from './drives'
 import { Film } from './film'
 import { Joins } from './joins'
-import { RunAsOne } from './members'
+import { RunAsOne } from './run-as-one'
 import { Noticed } from './noticed'
 import { Chain, Evidence, Seen, StepState } from './step-parts'
 

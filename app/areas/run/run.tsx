@@ -16,15 +16,14 @@ import { useLive } from '../../frame/live'
 import { Page } from '../../frame/page'
 import { mergeSteps } from '../../frame/run-line'
 import { changeOrDrafts, orRefused } from '../refusals'
-import { compositeOf } from '~/core/kinds'
 import { fleetUpgradeName, turnedPools } from '~/core/releases/changes'
-import { setName } from '~/core/sets'
 import { windowsOf } from '~/core/windows'
 import { Actions } from './actions'
 import { AgentAwaited } from './agent-awaited'
 import { agentAwaited } from './agent-data'
 import { Members, SetSheet } from './members'
 import { windowsFor } from './windows'
+import { type DraftData, draftDataOf } from './draft-data'
 import { DraftSheet } from './draft-sheet'
 import { DrivesAwaited } from './drives'
 import { Joins } from './joins'
@@ -137,6 +136,7 @@ export async function loader({ params, request, context }: Route.LoaderArgs) {
     agent: await agentAwaited(gyrarch, record, name ?? ''),
     notices: await noticesOfChange(gyrarch, record),
     verdicts: await verdictsFor(gyrarch, record, request.signal),
+    draft: draftDataOf(record),
     choices: record.state === 'draft' ? choicesFor(view, record.kind, record.intent) : {},
     windows:
       record.state === 'draft' ? windowsFor(record.subjects, await gyrarch.fleet.view()) : [],
@@ -277,7 +277,7 @@ function Awaited({
 }
 
 function OneRun(data: Data) {
-  const { cluster, choices, notices, openCase, verdicts, then, wayBack, windows } = data
+  const { cluster, choices, draft, notices, openCase, verdicts, then, wayBack, windows } = data
   const record = useRun(data.record)
   const now = useNow(data.now)
   const chosen = useSteps()
@@ -302,7 +302,12 @@ function OneRun(data: Data) {
       }
     >
       <Verdicts verdicts={verdicts} />
-      <Sheet record={record} choices={choices} windows={windows.map(({ name }) => name)} />
+      <Sheet
+        record={record}
+        draft={draft}
+        choices={choices}
+        windows={windows.map(({ name }) => name)}
+      />
       <Awaited record={record} steps={steps} data={data} />
       <Rehearsal record={record} />
       <Steps record={record} steps={steps} now={now} end={end} {...chosen} />
@@ -313,19 +318,17 @@ function OneRun(data: Data) {
 /** What a draft is edited in; of a set that runs, where its members stand. */
 function Sheet({
   record,
+  draft: { form, set, members, labels },
   choices,
   windows,
 }: {
   readonly record: ChangeRecord
+  readonly draft: DraftData
   readonly choices: Readonly<Record<string, readonly string[]>>
   readonly windows: readonly string[]
 }) {
-  const isDraft = record.state === 'draft'
-  if (compositeOf(record.kind, record.intent) === null || (isDraft && record.kind !== setName))
-    return isDraft ? <DraftSheet key={record.id} record={record} choices={choices} /> : null
-  return isDraft ? (
-    <SetSheet key={record.id} record={record} windows={windows} />
-  ) : (
-    <Members record={record} />
-  )
+  if (set) return <SetSheet key={record.id} {...{ record, set, labels, windows }} />
+  if (record.state === 'draft')
+    return <DraftSheet key={record.id} record={record} form={form} choices={choices} />
+  return members ? <Members record={record} members={members} labels={labels} /> : null
 }
