@@ -9,7 +9,7 @@ import pino from 'pino'
 import { RouterContextProvider } from 'react-router'
 import { gyrarchContext, nonceContext } from '~/app/context'
 import { parseRange } from '~/core/addresses'
-import { headers, ownHostOnly, ownOriginOnly, secretsOwnSiteOnly } from './api/guards'
+import { assetHeaders, headers, ownHostOnly, ownOriginOnly, secretsOwnSiteOnly } from './api/guards'
 import { actingAs } from './actor'
 import { apiRouter } from './api/router'
 import { closeUnread } from './bodies/unread'
@@ -122,24 +122,21 @@ const contacts = (): readonly string[] =>
     .last()
     .sites.flatMap(({ gyrarchAt }) => (gyrarchAt === undefined ? [] : [new URL(gyrarchAt).host]))
 
-app.use(
-  closeUnread,
-  ownHostOnly(hosts, contacts),
-  ...headers(),
-  ownOriginOnly(hosts),
-  secretsOwnSiteOnly,
-)
-app.use('/api/v1', apiRouter(gyrarch, onError))
+app.use(closeUnread, ownHostOnly(hosts, contacts))
 const client = new URL('../client/', import.meta.url).pathname
 // Assets were compressed when they were built; what is answered is compressed as it goes.
 app.use(
   '/assets',
+  assetHeaders,
   expressStaticGzip(`${client}assets`, {
     enableBrotli: true,
     orderPreference: ['br', 'gz'],
-    serveStatic: { immutable: true, maxAge: '1y' },
+    // Their names tell what is in them: nothing is asked again whether it is still so.
+    serveStatic: { immutable: true, maxAge: '1y', etag: false, lastModified: false },
   }),
 )
+app.use(...headers(), ownOriginOnly(hosts), secretsOwnSiteOnly)
+app.use('/api/v1', apiRouter(gyrarch, onError))
 app.use(compression())
 app.use(express.static(client, { maxAge: '1h', index: false }))
 app.use((_request, _response, next) => actingAs('person', next))

@@ -68,7 +68,7 @@ export function SchemaForm<Values extends FieldValues>({
   readonly label: string
   readonly className?: string
   readonly form: UseFormReturn<Values, unknown, Values>
-  readonly onSubmit: (values: Values) => void
+  readonly onSubmit: (values: Values) => void | Promise<void>
   readonly children: ReactNode
 }) {
   return (

@@ -61,11 +61,5 @@ export {
   verdictsOn,
 } from './verdicts'
 export { storageAllowance, sizeAllowance } from './allowances'
-export {
-  levelLabel,
-  namespaceManifest,
-  namespaceObjects,
-  securityLevels,
-  type TeamNamespace,
-} from './namespace'
+export { levelLabel, namespaceObjects, securityLevels, type TeamNamespace } from './namespace'
 export { knownKinds, servedAs } from './served-kinds'

@@ -1,11 +1,6 @@
 import { expect, it } from 'vitest'
-import {
-  invalidities,
-  namespaceManifest,
-  namespaceObjects,
-  parseManifests,
-  type TeamNamespace,
-} from '.'
+import { invalidities, namespaceObjects, parseManifests, type TeamNamespace } from '.'
+import { namespaceManifest } from './namespace-text'
 
 const orchids: TeamNamespace = {
   name: 'orchids',

@@ -1,5 +1,4 @@
 /** A namespace for a team: its level, what it may use, its quota, what pods ask that say nothing, and who rolls out in it. */
-import { stringify } from 'yaml'
 import type { ApiObject } from '../objects'
 import { sizeAllowance, storageAllowance } from './allowances'
 
@@ -86,9 +85,3 @@ export function namespaceObjects(team: TeamNamespace): readonly ApiObject[] {
     ...(group === '' ? [] : rollOutObjects(name, group)),
   ]
 }
-
-/** The same as a manifest. Names that YAML 1.1 reads as numbers or truths are quoted. */
-export const namespaceManifest = (team: TeamNamespace): string =>
-  namespaceObjects(team)
-    .map((object) => stringify(object, { version: '1.1' }))
-    .join('---\n')

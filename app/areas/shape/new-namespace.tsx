@@ -2,7 +2,7 @@
 
 import { dnsLabel } from '~/core/objects/dns-label'
 import { useState } from 'react'
-import { namespaceManifest, securityLevels } from '~/core/manifests'
+import { securityLevels } from '~/core/manifests'
 import { useDraft } from '../../parts/draft-change'
 import type { Route } from './+types/namespaces'
 import Button from '@mui/material/Button'
@@ -54,12 +54,13 @@ export function NewNamespace({
       <SchemaForm
         label="A new namespace"
         form={form}
-        onSubmit={(values) =>
+        onSubmit={async (values) => {
+          const { namespaceManifest } = await import('~/core/manifests/namespace-text')
           draft('manifest.apply', {
             cluster,
             text: namespaceManifest({ ...values, sizes, classes }),
           })
-        }
+        }}
       >
         <TextAt path="name" label="Name" mono />
         <TextAt path="cpu" label="CPU" mono width={90} help="cores" />
