@@ -52,6 +52,14 @@ module.exports = {
       to: { path: '^standin/' },
     },
     {
+      name: 'pages-do-not-carry-every-kind',
+      severity: 'error',
+      comment:
+        'Every kind of change with all that it computes is some 400 kB: pages are told what they need of one.',
+      from: { path: '^app/.*\\.tsx$', pathNot: test },
+      to: { path: '^core/kinds/' },
+    },
+    {
       name: 'server-does-not-know-app',
       severity: 'error',
       from: { path: '^server/', pathNot: '^server/main\\.ts$' },

@@ -1,7 +1,15 @@
 /** Changes that a confirmed policy asks for: nobody is there to accept or to type a name. */
+import type { Draft } from '~/core/kinds'
+import type { RunRequest } from './admission'
 import type { ChangesParts } from './parts'
-import type { Changes } from './changes'
+import type { ChangeRecord } from './record'
 import { Refusal } from './errors'
+
+interface Pipeline {
+  read(kind: string, intent: unknown): Draft
+  draft(kind: string, intent: unknown, title: string): Promise<ChangeRecord>
+  run(id: string, request: RunRequest): Promise<unknown>
+}
 
 interface Asked {
   readonly kind: string
@@ -11,7 +19,7 @@ interface Asked {
 
 /** Why it cannot run, or null once it does. What cannot run is not kept as a draft. */
 export async function runUnattended(
-  changes: Pick<Changes, 'read' | 'draft' | 'run'>,
+  changes: Pipeline,
   judges: ChangesParts['judges'],
   { kind, intent, title }: Asked,
 ): Promise<string | null> {
