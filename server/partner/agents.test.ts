@@ -108,3 +108,18 @@ it('goes on after a start with what was handed over before; what does not read i
   open().resume()
   await vi.waitFor(() => expect(gone).toEqual(['thistle']), soon)
 })
+
+it('ends with its pod, and begins with the one that is made in its place', async () => {
+  const partner = open()
+  partner.podRuns(false)
+  partner.start('thistle', command)
+  await vi.waitFor(() => expect(starts('thistle')).toHaveLength(1), soon)
+  partner.podRuns(true)
+  partner.podRuns(false)
+  // One that fell over would be back after two seconds.
+  await new Promise((done) => setTimeout(done, 2500))
+  expect(starts('thistle')).toHaveLength(1)
+  partner.podRuns(true)
+  await vi.waitFor(() => expect(starts('thistle')).toHaveLength(2), soon)
+  expect([gone, errors]).toEqual([[], []])
+})

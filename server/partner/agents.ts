@@ -1,4 +1,7 @@
-/** The agents that the partner runs beside its cluster: each a process of its own, started again when it falls over. */
+/**
+ * The agents that the partner runs beside its cluster: each a process of its own, started again when it falls over. Once
+ * a pod of theirs has been seen, they live as it does: they end with it, and begin anew with the one made in its place.
+ */
 import { type ChildProcess, spawn } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -31,6 +34,9 @@ export class PartnerAgents {
   private readonly running = new Map<string, ChildProcess>()
   private readonly renewing: NodeJS.Timeout
   private isClosed = false
+  private hadPod = false
+  /** There was a pod, and there is none. */
+  private isWithoutPod = false
 
   constructor(
     private readonly dir: string,
@@ -61,6 +67,16 @@ export class PartnerAgents {
     void this.run(name)
   }
 
+  /** Told whenever the pods of the cluster may have changed: whether one of the agent’s runs. */
+  podRuns(isThere: boolean): void {
+    const wasWithoutPod = this.isWithoutPod
+    this.hadPod ||= isThere
+    this.isWithoutPod = this.hadPod && !isThere
+    if (wasWithoutPod && !this.isWithoutPod) this.resume()
+    else if (this.isWithoutPod && !wasWithoutPod)
+      for (const agent of this.running.values()) agent.kill('SIGKILL')
+  }
+
   close(): void {
     this.isClosed = true
     clearInterval(this.renewing)
@@ -81,6 +97,7 @@ export class PartnerAgents {
   }
 
   private async run(name: string): Promise<void> {
+    if (this.isWithoutPod) return
     const command = this.commandOf(name)
     if (!command) {
       this.forget(name)
@@ -93,7 +110,7 @@ export class PartnerAgents {
       this.again(name)
       return
     }
-    if (!this.isClosed) this.spawn(name, command)
+    if (!this.isClosed && !this.isWithoutPod) this.spawn(name, command)
   }
 
   private again(name: string): void {
@@ -122,7 +139,7 @@ export class PartnerAgents {
       if (this.isClosed || this.running.get(name) !== agent) return
       this.running.delete(name)
       if (code !== null && forGood.has(code)) this.forget(name)
-      else this.again(name)
+      else if (!this.isWithoutPod) this.again(name)
     })
   }
 

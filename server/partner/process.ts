@@ -4,6 +4,8 @@
  */
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { type Json, record } from '~/core/objects'
+import { agentAccount } from '~/core/reach'
 import { ClusterServers } from '../cluster-api/servers'
 import { duty } from '../cluster-api/sign-in'
 import { writeTo } from '../cluster-api/write'
@@ -86,6 +88,15 @@ async function open({ dir, agent }: PartnerStart): Promise<{
     ended: (gone) => tell({ type: 'ended', name: gone }),
     failed,
   })
+  /** Agents live as their pods do; the pods are those of their namespace, which holds nothing else. */
+  const look = async (): Promise<void> => {
+    const { namespace } = agentAccount
+    const pods = await outside.objects(name, { kind: 'Pod', namespace })
+    const isRunning = (pod: Json): boolean => record(pod['status'])['phase'] === 'Running'
+    if (pods) agents.podRuns(pods.some(isRunning))
+  }
+  hub.on('state', () => void look().catch(failed))
+  await look()
   return { agents, outside }
 }
 
