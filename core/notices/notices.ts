@@ -114,10 +114,24 @@ function credentialNotices(view: FleetView, days: number): readonly Notice[] {
   )
 }
 
-/** What is to be decided, what is over first. */
-export const noticesOf = (view: FleetView, days = noticeDays): readonly Notice[] =>
-  [
+/** What was last told of a list of clusters, and what else that rested on: every page counts it. */
+interface Told {
+  readonly of: readonly unknown[]
+  readonly notices: readonly Notice[]
+}
+
+const lastTold = new WeakMap<FleetView['clusters'], Told>()
+
+/** What is to be decided, what is over first. Computed anew once a part of the view is another, or on the next day. */
+export function noticesOf(view: FleetView, days = noticeDays): readonly Notice[] {
+  const of = [days, view.now.slice(0, 10), view.catalogue, view.sites]
+  const before = lastTold.get(view.clusters)
+  if (before?.of.every((part, i) => part === of[i])) return before.notices
+  const notices = [
     ...supportNotices(view, days),
     ...certificateNotices(view, days),
     ...credentialNotices(view, days),
   ].sort((a, b) => (a.daysLeft ?? Infinity) - (b.daysLeft ?? Infinity) || (a.id < b.id ? -1 : 1))
+  lastTold.set(view.clusters, { of, notices })
+  return notices
+}
