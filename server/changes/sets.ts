@@ -274,7 +274,10 @@ export class Sets {
     const proof = children.map(({ number, label, state, proof: own }): Proof => ({
       says: `${changeId(number)}: ${label}`,
       holds: state === 'done',
-      observed: state === 'done' ? countText((own ?? []).length, 'proof holds', 'proofs hold') : state.replace('-', ' '),
+      observed:
+        state === 'done'
+          ? countText((own ?? []).length, 'proof holds', 'proofs hold')
+          : state.replace('-', ' '),
     }))
     const isWhole = children.every(({ state }) => state === 'done')
     await this.write(
