@@ -43,6 +43,17 @@ export function computation<Input>(of: {
 export const value = (match: unknown): Computed => ({ ok: true, value: match })
 export const wrong = (path: string, says: string): Computed => ({ ok: false, path, says })
 
+/** What a reader of the core refused, as the answer of a computation. */
+export const refused = ({
+  path,
+  says,
+  tooLarge = false,
+}: {
+  readonly path: string
+  readonly says: string
+  readonly tooLarge?: boolean | undefined
+}): Computed => ({ ok: false, path, says, tooLarge })
+
 /** The objects of a cluster, as exported. */
 export const objects = z.array(z.unknown()).max(500_000)
 

@@ -5,7 +5,7 @@ import { catalogueMistake, clusterUpgrade, endsMistake } from '~/core/releases'
 import { releaseEdgeSchema, versionSchema } from '~/core/shipment'
 import { layStages, stageMistake, unlaidReasons } from '~/core/waves'
 import { type Occurrence, occurrences } from '~/core/windows'
-import { computation, type Computed, value, wrong } from './computation'
+import { computation, type Computed, refused, value, wrong } from './computation'
 
 const text = z.string().max(1000)
 const name = z.string().min(1, 'A name is missing.').max(253)
@@ -127,11 +127,7 @@ function byCluster(
     from,
     until,
   )
-  if (!read.ok)
-    return {
-      ok: false,
-      why: { ok: false, path: read.path, says: read.says, tooLarge: read.tooLarge === true },
-    }
+  if (!read.ok) return { ok: false, why: refused(read) }
   const of = new Map<string, Occurrence[]>()
   for (const occurrence of read.occurrences)
     for (const cluster of new Set(windows[Number(occurrence.window)]?.clusters)) {

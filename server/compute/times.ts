@@ -2,7 +2,7 @@
 import { z } from 'zod'
 import { isTimeZone, minutesOf, restSavings, weekdays } from '~/core/scaling'
 import { occurrences } from '~/core/windows'
-import { type Computation, computation, instant, value, wrong } from './computation'
+import { type Computation, computation, instant, refused, value, wrong } from './computation'
 
 const text = z.string().max(1000)
 /** A wide bound that keeps sums of products inside what a double holds. */
@@ -101,7 +101,7 @@ export const timeComputations: readonly Computation[] = [
               end: new Date(end).toISOString(),
             })),
           })
-        : { ok: false, path: read.path, says: read.says, tooLarge: read.tooLarge === true }
+        : refused(read)
     },
   }),
 ]
