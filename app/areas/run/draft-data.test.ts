@@ -4,7 +4,7 @@ import { draftDataOf } from './draft-data'
 import { draftKey } from './draft-key'
 
 const told = (kind: string, state: ChangeRecord['state'], intent: unknown) =>
-  draftDataOf({ kind, state, intent } as ChangeRecord)
+  draftDataOf({ kind, state, intent })
 
 const cordon = (node: string) => ({ kind: 'node.cordon', intent: { cluster: 'cedar', node } })
 const set = { label: 'two nodes', drafts: [cordon('n-1'), { ...cordon('n-2'), window: 'night' }] }

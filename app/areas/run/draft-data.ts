@@ -21,7 +21,11 @@ function labelOf(kind: string, intent: unknown): string {
   return read?.ok === true ? read.draft.label : kind
 }
 
-export function draftDataOf({ kind, intent, state }: ChangeRecord): DraftData {
+export function draftDataOf({
+  kind,
+  intent,
+  state,
+}: Pick<ChangeRecord, 'kind' | 'intent' | 'state'>): DraftData {
   const composite = compositeOf(kind, intent)?.set ?? null
   const isDraft = state === 'draft'
   const isForm = isDraft && kind !== setName

@@ -32,7 +32,7 @@ export function Members({
   members,
   labels,
 }: {
-  readonly record: ChangeRecord
+  readonly record: Pick<ChangeRecord, 'children'>
   readonly members: NonNullable<DraftData['members']>
   readonly labels: Labels
 }) {
@@ -189,7 +189,7 @@ export function SetSheet({
   labels,
   windows,
 }: {
-  readonly record: ChangeRecord
+  readonly record: Pick<ChangeRecord, 'id' | 'label'>
   readonly set: SetIntent
   readonly labels: Labels
   readonly windows: readonly string[]
