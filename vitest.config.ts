@@ -15,8 +15,8 @@ const unit = {
 
 const server = { ...unit, globalSetup: ['server/testing/first-folder.ts'] }
 
-/** Tests that alter the demo’s own data, or what the program is told by its surroundings. */
-const apart = ['server/{shipments,partner}/**/*.test.ts']
+/** Tests that alter the demo’s own data, or what the program is told by its surroundings, or that measure its memory. */
+const apart = ['server/{shipments,partner}/**/*.test.ts', 'server/give-back.test.ts']
 
 export default defineConfig({
   resolve: { alias },
