@@ -2,6 +2,7 @@
 import type { ProbeKind } from '~/core/contract'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
+import { mustBeInside } from './inside'
 
 const noPod = (cluster: string, pod: string): Refusal =>
   new Refusal(
@@ -30,8 +31,9 @@ export async function probePod(
   kind: ProbeKind,
   target: string,
 ): Promise<{ readonly good: boolean; readonly lines: readonly string[] }> {
-  const { name } = await gyrarch.cluster(cluster)
-  const answer = await gyrarch.observe.probe(name, pod, kind, target)
+  const asked = await gyrarch.cluster(cluster)
+  mustBeInside(asked)
+  const answer = await gyrarch.observe.probe(asked.name, pod, kind, target)
   if (!answer) throw noPod(cluster, pod)
   await gyrarch.journalLine({
     kind: 'pod.probed',

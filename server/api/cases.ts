@@ -1,6 +1,8 @@
 /** Cases by API: what is broken, of what, what can be done; opened by hand, noted in, exported. */
 import { z } from 'zod'
 import { nodeLookReport } from '~/core/contract'
+import { clusterOf, type ClusterView } from '~/core/fleet'
+import { mustBeInside } from '../access/inside'
 import { caseMarkdown, caseSummary, caseTold, evidenceOf } from '../mend/case-told'
 import { currentActor } from '../actor'
 import { Refusal } from '../changes/errors'
@@ -108,10 +110,10 @@ export const caseWriting = z
 /** How many lines of a log. */
 const linesQuery = z.object({ lines: z.coerce.number().int().min(1).max(2000).default(200) })
 
-async function mustKnow({ fleet }: Gyrarch, name: string): Promise<void> {
-  const { clusters } = await fleet.view()
-  if (!clusters.some((cluster) => cluster.name === name))
-    throw new Refusal('not-found', said('case.unknown', { about: name }).says)
+async function mustKnow({ fleet }: Gyrarch, name: string): Promise<ClusterView> {
+  const cluster = clusterOf(await fleet.view(), name)
+  if (!cluster) throw new Refusal('not-found', said('case.unknown', { about: name }).says)
+  return cluster
 }
 
 export const caseRoutes: readonly Route[] = [
@@ -124,7 +126,7 @@ export const caseRoutes: readonly Route[] = [
     handle: async (gyrarch, { params, query }) => {
       const [name, node] = [params['name'] ?? '', params['node'] ?? '']
       const { lines } = query as z.infer<typeof linesQuery>
-      await mustKnow(gyrarch, name)
+      mustBeInside(await mustKnow(gyrarch, name))
       const written = await gyrarch.observe.nodeLog(name, node, lines)
       if (!written) throw new Refusal('not-found', said('case.no-log', { node }).says)
       return ok({ lines: written })
@@ -137,7 +139,7 @@ export const caseRoutes: readonly Route[] = [
     answer: nodeLookReport,
     handle: async (gyrarch, { params }) => {
       const [name, node] = [params['name'] ?? '', params['node'] ?? '']
-      await mustKnow(gyrarch, name)
+      mustBeInside(await mustKnow(gyrarch, name))
       const look = await gyrarch.observe.nodeLook(name, node)
       if (!look) throw new Refusal('not-found', said('case.no-log', { node }).says)
       return ok(look)

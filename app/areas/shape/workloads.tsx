@@ -68,6 +68,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       .map(({ pods: _pods, ...row }) => row)
       .sort((a, b) => order[a.state] - order[b.state]),
     chosen,
+    isReachedOnly: view.clusters.find(({ name }) => name === chosen?.cluster)?.reach !== undefined,
     events,
     revisions,
     silent: names.filter(
@@ -128,15 +129,51 @@ const columns: readonly Column<Row>[] = [
   { name: 'says', value: (row) => row.says, wraps: true },
 ]
 
+type ProbeKind = (typeof probeKinds)[number]
+
+/** What is asked from inside a pod, and of whom. */
+function Probe({
+  kind,
+  onKind,
+  target,
+  onTarget,
+}: {
+  readonly kind: ProbeKind
+  readonly onKind: (kind: ProbeKind) => void
+  /** Null where nobody else is asked. */
+  readonly target: string | null
+  readonly onTarget: (target: string) => void
+}) {
+  return (
+    <div className="pod-probe">
+      <Choice
+        label="Probe"
+        value={kind}
+        width={130}
+        options={probeKinds}
+        onChange={(picked) =>
+          onKind(probeKinds.find((probeKind) => probeKind === picked) ?? 'look-up')
+        }
+      />
+      {target === null ? null : (
+        <Field label="Target" mono value={target} onChange={onTarget} width={150} />
+      )}
+    </div>
+  )
+}
+
 function Inside({
   cluster,
   pods,
+  isReachedOnly,
 }: {
   readonly cluster: string
+  /** Through its API alone: what its pods write is read, and nothing is put into them. */
+  readonly isReachedOnly: boolean
   readonly pods: WorkloadFact['pods']
 }) {
   const [pod, setPod] = useState(pods[0]?.key ?? '')
-  const [kind, setKind] = useState<(typeof probeKinds)[number]>('look-up')
+  const [kind, setKind] = useState<ProbeKind>('look-up')
   const [target, setTarget] = useState('dns.platform')
   const fetcher = useFetcher<{
     lines?: readonly string[]
@@ -148,7 +185,7 @@ function Inside({
   const needsTarget = kind === 'look-up' || kind === 'connect' || kind === 'request'
   return (
     <div className="pod-inside">
-      <h3>From inside</h3>
+      <h3>{isReachedOnly ? 'What it writes' : 'From inside'}</h3>
       <Choice
         label="Pod"
         value={pod}
@@ -159,28 +196,29 @@ function Inside({
         }))}
         onChange={setPod}
       />
-      <div className="pod-probe">
-        <Choice
-          label="Probe"
-          value={kind}
-          width={130}
-          options={probeKinds}
-          onChange={(picked) =>
-            setKind(probeKinds.find((probeKind) => probeKind === picked) ?? 'look-up')
-          }
+      {isReachedOnly ? (
+        <p className="soft">
+          Probes are not here: {cluster} is reached through its API alone, and what asks from inside
+          a pod would have to be put into it.
+        </p>
+      ) : (
+        <Probe
+          kind={kind}
+          onKind={setKind}
+          target={needsTarget ? target : null}
+          onTarget={setTarget}
         />
-        {needsTarget ? (
-          <Field label="Target" mono value={target} onChange={setTarget} width={150} />
-        ) : null}
-      </div>
+      )}
       <div className="acts">
-        <Button
-          variant="outlined"
-          disabled={fetcher.state !== 'idle' || pod === ''}
-          onClick={() => ask({ do: 'probe', probe: kind, target: needsTarget ? target : '' })}
-        >
-          Ask
-        </Button>
+        {isReachedOnly ? null : (
+          <Button
+            variant="outlined"
+            disabled={fetcher.state !== 'idle' || pod === ''}
+            onClick={() => ask({ do: 'probe', probe: kind, target: needsTarget ? target : '' })}
+          >
+            Ask
+          </Button>
+        )}
         <Button
           variant="outlined"
           disabled={fetcher.state !== 'idle' || pod === ''}
@@ -199,7 +237,7 @@ function Inside({
 }
 
 export default function Workloads({ loaderData }: Route.ComponentProps) {
-  const { rows, chosen, events, revisions, now, silent, more } = loaderData
+  const { rows, chosen, isReachedOnly, events, revisions, now, silent, more } = loaderData
   const navigate = useNavigate()
   const address = useAddress()
   const [search] = useSearchParams()
@@ -227,6 +265,7 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
                 key={chosen.key + chosen.cluster}
                 cluster={chosen.cluster}
                 pods={chosen.pods}
+                isReachedOnly={isReachedOnly}
               />
             ) : null}
             <WorkloadEvents events={events} />

@@ -4,6 +4,7 @@ import { clusterOf, clusterState, nodesOf, stateContext } from '~/core/fleet'
 import type { ChangeRecord } from '../../changes/changes'
 import { newestClock } from '../../runner/newest-clock'
 import { type Opened, openForTest } from '../../testing/open'
+import { podLog, probePod } from '../../access/pods'
 import { CommandFailed, Writing } from './writing'
 
 /** It reaches its own stand-ins over the wire: as itself, and as somebody else’s. */
@@ -169,6 +170,16 @@ describe('a cluster that is enrolled inbound', () => {
       const { findings } = await here.gyrarch.changes.draft(kind, intent)
       expect(findings).toMatchObject([{ level: 'stop', rule: 'not-here', field: 'cluster' }])
     }
+  })
+
+  it('is not asked from inside, and says why; what its pods write is read', async () => {
+    const pods = await here.gyrarch.fleet.objectsOf('far-cedar')
+    const { metadata } = pods?.find(({ kind }) => kind === 'Pod') ?? {}
+    const pod = `${metadata?.namespace ?? ''}/${metadata?.name ?? ''}`
+    await expect(
+      probePod(here.gyrarch, 'far-cedar', pod, 'look-up', 'dns.platform'),
+    ).rejects.toMatchObject({ code: 'conflict', message: expect.stringContaining('only read') })
+    expect(Array.isArray(await podLog(here.gyrarch, 'far-cedar', pod, 5))).toBe(true)
   })
 
   it('is dismissed, where one of the fleet’s own is not', async () => {
