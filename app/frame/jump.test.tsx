@@ -37,18 +37,22 @@ const draft: JumpPlace = {
 /** What was asked for, and what is answered: by text, the next of its list each time. */
 let asked: string[] = []
 let answers: Record<string, Answer[]> = {}
+/** How long an answer takes. */
+let answerMs = 0
 const closed = vi.fn()
 
 beforeEach(() => {
   asked = []
   answers = {}
+  answerMs = 0
   closed.mockReset()
   vi.stubGlobal('fetch', (url: string) => {
     const text = new URL(url, 'http://here').searchParams.get('text') ?? ''
     asked.push(text)
     const [first, ...rest] = answers[text] ?? []
     if (rest.length > 0) answers[text] = rest
-    return Promise.resolve(Response.json(first ?? { more: false, places: [] }))
+    const answer = Response.json(first ?? { more: false, places: [] })
+    return new Promise((resolve) => setTimeout(() => resolve(answer), answerMs))
   })
 })
 afterEach(() => {
@@ -123,6 +127,19 @@ describe('the jump', () => {
     expect(asked).toEqual(['', '', ''])
     await new Promise((resolve) => setTimeout(resolve, 600))
     expect(asked).toHaveLength(3)
+  })
+
+  it('waits for a slow answer instead of asking once more', async () => {
+    answerMs = 1000
+    answers = {
+      '': [
+        { more: true, places: [] },
+        { more: false, places: [cedar] },
+      ],
+    }
+    show()
+    await screen.findByRole('option', { name: /cedar/ }, { timeout: 8000 })
+    expect(asked).toEqual(['', ''])
   })
 
   it('says that nothing is called so only once that is known', async () => {

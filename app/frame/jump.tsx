@@ -87,11 +87,12 @@ function useFound(open: boolean, text: string): Found | null {
     return () => stop.abort()
   }, [open, text, round])
   const isPartial = open && matches?.of === text && matches.more
+  // Some time after each answer, not after each question: a slow answer is waited for.
   useEffect(() => {
     if (!isPartial) return
     const timer = setTimeout(() => setRound((was) => was + 1), 400)
     return () => clearTimeout(timer)
-  }, [isPartial, round])
+  }, [isPartial, matches])
   return matches
 }
 
