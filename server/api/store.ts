@@ -4,7 +4,6 @@ import { storageReport } from '~/core/contract'
 import { clusterOf } from '~/core/fleet'
 import { orderOf, severities, type Shipment } from '~/core/shipment'
 import { growthOfVolume, lossesOfStorage, storageOverview } from '~/core/storage'
-import { walkedPairs } from '~/core/storage/walked-pairs'
 import { countText } from '~/core/units'
 import { Refusal } from '../changes/errors'
 import type { Gyrarch } from '../gyrarch'
@@ -205,7 +204,7 @@ export const storeRoutes: readonly Route[] = [
         }),
       ),
     }),
-    handle: async (_gyrarch, { params, query, fleet }) => {
+    handle: async ({ judges }, { params, query, fleet }) => {
       const name = params['name'] ?? ''
       const kept = clusterOf(await fleet.view(), name)?.storage
       if (!kept)
@@ -220,7 +219,7 @@ export const storeRoutes: readonly Route[] = [
         ])
       return ok({
         network,
-        pairs: walkedPairs(await fleet.viewFor([], [`cluster/${name}`]), kept, network),
+        pairs: await judges.pairs(name, network, await fleet.viewFor([], [`cluster/${name}`])),
       })
     },
   },

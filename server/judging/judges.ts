@@ -156,6 +156,16 @@ export class Judges {
     return this.ask({ task: 'waves', ...asked }, view)
   }
 
+  /** The pairs of a storage network, each walked, by a picture with the ways of the cluster. */
+  pairs(cluster: string, network: string, view: FleetView): Promise<Tasks['pairs']['answer']> {
+    return this.ask({ task: 'pairs', cluster, network }, view)
+  }
+
+  /** Who holds the volumes of a cluster, by a picture with its objects. */
+  holders(cluster: string, view: FleetView): Promise<Tasks['holders']['answer']> {
+    return this.ask({ task: 'holders', cluster }, view)
+  }
+
   /** Windows of an iCalendar text. */
   async calendar(text: string): Promise<Tasks['calendar']['answer']> {
     return this.ask({ task: 'calendar', text }, await this.fleet.view())

@@ -15,6 +15,9 @@ import {
   verdictsOn,
 } from '~/core/manifests'
 import { lanesOf, type WaveLane, type WaveMember } from '~/core/releases/changes'
+import type { Pair } from '~/core/storage'
+import { type Holder, holdersOf } from '~/core/storage/changes'
+import { walkedPairs } from '~/core/storage/walked-pairs'
 import { type Expected, expectations } from '~/core/wire'
 import { verdictWalks } from '~/core/wire/changes'
 import { judge, type Judged, unseenBy } from './judge'
@@ -87,6 +90,16 @@ export interface Tasks {
       readonly soakSeconds: number
     }
     readonly answer: readonly WaveLane[]
+  }
+  /** The pairs of a storage network, each walked. */
+  readonly pairs: {
+    readonly asked: { readonly cluster: string; readonly network: string }
+    readonly answer: readonly Pair[]
+  }
+  /** Who holds the volumes of a cluster, by a picture with its objects. */
+  readonly holders: {
+    readonly asked: { readonly cluster: string }
+    readonly answer: readonly Holder[]
   }
   readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
@@ -184,6 +197,15 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       return layersText(task.text, task.environment)
     case 'waves':
       return lanesOf(view, task.members, task.to, task.atOnce, task.soakSeconds)
+    case 'pairs': {
+      const storage = clusterOf(view, task.cluster)?.storage
+      return storage ? walkedPairs(view, storage, task.network) : []
+    }
+    case 'holders': {
+      const storage = clusterOf(view, task.cluster)?.storage
+      const volumes = storage?.volumes.map(({ name }) => name) ?? []
+      return storage ? holdersOf(view, task.cluster, storage, volumes) : []
+    }
     case 'calendar':
       return readCalendar(task.text)
     case 'remedies':

@@ -2,8 +2,7 @@
 import { useNavigate, useSearchParams } from 'react-router'
 import type { StorageReport } from '~/core/contract'
 import { linkOn, type Pair } from '~/core/storage'
-import { type Holder, holdersOf, holderText } from '~/core/storage/changes'
-import { walkedPairs } from '~/core/storage/walked-pairs'
+import { type Holder, holderText } from '~/core/storage/changes'
 import { countText, listText } from '~/core/units'
 import { gyrarchContext } from '../../context'
 import { PairMatrix } from '../../drawings/pair-matrix'
@@ -24,7 +23,9 @@ import './store.css'
 export const meta: Route.MetaFunction = () => [{ title: 'Storage network · Gyrarch' }]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
-  const fleet = await fleetAsked(context.get(gyrarchContext), request)
+  const gyrarch = context.get(gyrarchContext)
+  const { judges } = gyrarch
+  const fleet = await fleetAsked(gyrarch, request)
   const plain = await fleet.view()
   const aimed = aimedCluster(request)
   const keeping = plain.clusters.filter((candidate) => candidate.storage).map(({ name }) => name)
@@ -45,17 +46,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     storage.networks.find(({ name }) => name !== storage.network)?.name ??
     storage.network
   const view = await fleet.viewFor([target.name], [`cluster/${target.name}`])
-  return {
-    ...nothing,
-    network,
-    pairs: walkedPairs(view, storage, network),
-    holders: holdersOf(
-      view,
-      target.name,
-      storage,
-      storage.volumes.map(({ name }) => name),
-    ),
-  }
+  const [pairs, holders] = await Promise.all([
+    judges.pairs(target.name, network, view),
+    judges.holders(target.name, view),
+  ])
+  return { ...nothing, network, pairs, holders }
 }
 
 const words: Readonly<Record<Pair['state'], string>> = {
