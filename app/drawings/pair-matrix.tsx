@@ -35,7 +35,8 @@ export function PairMatrix({
     () => new Map(pairs.map((pair) => [`${pair.from} ${pair.to}`, pair])),
     [pairs],
   )
-  const short = (node: string): string => node.slice(sharedStart(nodes).length)
+  const shared = useMemo(() => sharedStart(nodes).length, [nodes])
+  const short = (node: string): string => node.slice(shared)
   return (
     <PlainTable
       label="Pairs of nodes"

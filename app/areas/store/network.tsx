@@ -17,6 +17,7 @@ import { fleetAsked } from '../moment'
 import { aimedCluster } from '../shape/tabs'
 import { RowFacts } from './row-facts'
 import { StoreTabs } from './tabs'
+import { mostNodes, type PairsShown, pairsShown } from './pairs-shown'
 import type { Route } from './+types/network'
 import './store.css'
 
@@ -36,11 +37,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     cluster: target?.name ?? null,
     storage,
     network: '',
-    pairs: [],
+    ...pairsShown([], []),
     holders: [],
   }
   if (!target || !storage) return nothing
-  const asked = new URL(request.url).searchParams.get('network')
+  const search = new URL(request.url).searchParams
+  const asked = search.get('network')
   const network =
     storage.networks.find(({ name }) => name === asked)?.name ??
     storage.networks.find(({ name }) => name !== storage.network)?.name ??
@@ -50,7 +52,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     judges.pairs(target.name, network, view),
     judges.holders(target.name, view),
   ])
-  return { ...nothing, network, pairs, holders }
+  const shown = pairsShown(pairs, [search.get('from'), search.get('to')])
+  return { ...nothing, ...shown, network, holders }
 }
 
 const words: Readonly<Record<Pair['state'], string>> = {
@@ -113,25 +116,24 @@ function NetworkReason({
   cluster,
   storage,
   network,
-  pairs,
+  shown: { all, failing, failures },
   holders,
 }: {
   readonly cluster: string
   readonly storage: StorageReport
   readonly network: string
-  readonly pairs: readonly Pair[]
+  readonly shown: Omit<PairsShown, 'pairs'>
   readonly holders: readonly Holder[]
 }) {
-  const bad = pairs.filter((pair) => pair.state !== 'good')
-  const causes = [...new Set(bad.map((pair) => `${pair.to}: ${words[pair.state]}`))]
+  const causes = failures.map(({ to, state }) => `${to}: ${words[state]}`)
   return (
     <>
       <div>
         <h2>
-          <StateGlyph state={bad.length === 0 ? 'well' : 'strained'} />{' '}
-          {bad.length === 0
-            ? `All ${countText(pairs.length, 'pair')} reach each other`
-            : `${bad.length} of ${countText(pairs.length, 'pair')} would fail`}
+          <StateGlyph state={failing === 0 ? 'well' : 'strained'} />{' '}
+          {failing === 0
+            ? `All ${countText(all, 'pair')} reach each other`
+            : `${failing} of ${countText(all, 'pair')} would fail`}
         </h2>
         <ul className="facts">
           {causes.slice(0, 5).map((cause) => (
@@ -177,12 +179,15 @@ function Pairs({
   storage,
   network,
   pairs,
+  nodes,
   chosen,
   go,
 }: {
   readonly storage: StorageReport
   readonly network: string
   readonly pairs: readonly Pair[]
+  /** So many there are, shown or not. */
+  readonly nodes: number
   readonly chosen: Pair | null
   readonly go: (query: Readonly<Record<string, string | null>>) => void
 }) {
@@ -202,6 +207,9 @@ function Pairs({
         />
         <span className="soft">
           every node with disks sends to every other; the figure is the packet that arrives
+          {nodes > mostNodes
+            ? `. Shown are ${mostNodes} of ${nodes} nodes, those with a pair that fails first`
+            : ''}
         </span>
       </div>
       <PairMatrix
@@ -214,7 +222,7 @@ function Pairs({
 }
 
 export default function Network({ loaderData }: Route.ComponentProps) {
-  const { cluster, keeping, storage, network, pairs, holders } = loaderData
+  const { cluster, keeping, storage, network, pairs, holders, ...shown } = loaderData
   const [search] = useSearchParams()
   const navigate = useNavigate()
   const address = useAddress()
@@ -260,7 +268,7 @@ export default function Network({ loaderData }: Route.ComponentProps) {
         cluster={cluster}
         storage={storage}
         network={network}
-        pairs={pairs}
+        shown={shown}
         holders={holders}
       />
     )
@@ -283,7 +291,7 @@ export default function Network({ loaderData }: Route.ComponentProps) {
         </Empty>
       )
     return (
-      <Pairs storage={storage} network={network} pairs={pairs} chosen={chosen ?? null} go={go} />
+      <Pairs {...{ storage, network, pairs, go }} nodes={shown.nodes} chosen={chosen ?? null} />
     )
   }
 }

@@ -1,0 +1,31 @@
+/** Which pairs of a storage network a page shows: a matrix of all nodes is no use to anybody once there are many. */
+import type { Pair } from '~/core/storage'
+
+/** So many nodes a side. */
+export const mostNodes = 24
+
+export interface PairsShown {
+  readonly pairs: readonly Pair[]
+  /** So many nodes there are, shown or not. */
+  readonly nodes: number
+  readonly all: number
+  readonly failing: number
+  /** What fails, once for each node that is not reached. */
+  readonly failures: readonly Pick<Pair, 'to' | 'state'>[]
+}
+
+/** The nodes that are asked for and those of pairs that fail come first. */
+export function pairsShown(pairs: readonly Pair[], asked: readonly (string | null)[]): PairsShown {
+  const bad = pairs.filter(({ state }) => state !== 'good')
+  const nodes = [...new Set(pairs.map(({ from }) => from))]
+  const failing = bad.flatMap(({ from, to }) => [to, from])
+  const first = [...asked, ...failing].filter((node) => node !== null && nodes.includes(node))
+  const shown = new Set([...new Set([...first, ...nodes])].slice(0, mostNodes))
+  return {
+    pairs: pairs.filter(({ from, to }) => shown.has(from) && shown.has(to)),
+    nodes: nodes.length,
+    all: pairs.length,
+    failing: bad.length,
+    failures: [...new Map(bad.map(({ to, state }) => [`${to} ${state}`, { to, state }])).values()],
+  }
+}
