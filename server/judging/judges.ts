@@ -161,6 +161,14 @@ export class Judges {
     return this.ask({ task: 'pairs', cluster, network }, view)
   }
 
+  /** Of those the ones that a page shows, some nodes among them. */
+  pairsShown(
+    asked: Tasks['pairs-shown']['asked'],
+    view: FleetView,
+  ): Promise<Tasks['pairs-shown']['answer']> {
+    return this.ask({ task: 'pairs-shown', ...asked }, view)
+  }
+
   /** Who holds the volumes of a cluster, by a picture with its objects. */
   holders(cluster: string, view: FleetView): Promise<Tasks['holders']['answer']> {
     return this.ask({ task: 'holders', cluster }, view)

@@ -17,6 +17,7 @@ import {
 import { lanesOf, type WaveLane, type WaveMember } from '~/core/releases/changes'
 import type { Pair } from '~/core/storage'
 import { type Holder, holdersOf } from '~/core/storage/changes'
+import { type PairsShown, pairsShown } from '~/core/storage/pairs-shown'
 import { walkedPairs } from '~/core/storage/walked-pairs'
 import { type Expected, expectations } from '~/core/wire'
 import { verdictWalks } from '~/core/wire/changes'
@@ -96,6 +97,15 @@ export interface Tasks {
     readonly asked: { readonly cluster: string; readonly network: string }
     readonly answer: readonly Pair[]
   }
+  /** Of those what a page shows: all of them would take as long to cross threads as to be walked. */
+  readonly 'pairs-shown': {
+    readonly asked: {
+      readonly cluster: string
+      readonly network: string
+      readonly nodes: readonly (string | null)[]
+    }
+    readonly answer: PairsShown
+  }
   /** Who holds the volumes of a cluster, by a picture with its objects. */
   readonly holders: {
     readonly asked: { readonly cluster: string }
@@ -103,6 +113,11 @@ export interface Tasks {
   }
   readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
+}
+
+function pairsOf(view: FleetView, { cluster, network }: Tasks['pairs']['asked']): readonly Pair[] {
+  const storage = clusterOf(view, cluster)?.storage
+  return storage ? walkedPairs(view, storage, network) : []
 }
 
 export type ZoneRead = ReturnType<typeof zoneAgainst>
@@ -197,10 +212,10 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       return layersText(task.text, task.environment)
     case 'waves':
       return lanesOf(view, task.members, task.to, task.atOnce, task.soakSeconds)
-    case 'pairs': {
-      const storage = clusterOf(view, task.cluster)?.storage
-      return storage ? walkedPairs(view, storage, task.network) : []
-    }
+    case 'pairs':
+      return pairsOf(view, task)
+    case 'pairs-shown':
+      return pairsShown(pairsOf(view, task), task.nodes)
     case 'holders': {
       const storage = clusterOf(view, task.cluster)?.storage
       const volumes = storage?.volumes.map(({ name }) => name) ?? []

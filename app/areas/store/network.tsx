@@ -17,7 +17,7 @@ import { fleetAsked } from '../moment'
 import { aimedCluster } from '../shape/tabs'
 import { RowFacts } from './row-facts'
 import { StoreTabs } from './tabs'
-import { mostNodes, type PairsShown, pairsShown } from './pairs-shown'
+import { mostNodes, type PairsShown, pairsShown } from '~/core/storage/pairs-shown'
 import type { Route } from './+types/network'
 import './store.css'
 
@@ -48,11 +48,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     storage.networks.find(({ name }) => name !== storage.network)?.name ??
     storage.network
   const view = await fleet.viewFor([target.name], [`cluster/${target.name}`])
-  const [pairs, holders] = await Promise.all([
-    judges.pairs(target.name, network, view),
+  const nodes = [search.get('from'), search.get('to')]
+  const [shown, holders] = await Promise.all([
+    judges.pairsShown({ cluster: target.name, network, nodes }, view),
     judges.holders(target.name, view),
   ])
-  const shown = pairsShown(pairs, [search.get('from'), search.get('to')])
   return { ...nothing, ...shown, network, holders }
 }
 

@@ -1,5 +1,5 @@
 /** Which pairs of a storage network a page shows: a matrix of all nodes is no use to anybody once there are many. */
-import type { Pair } from '~/core/storage'
+import type { Pair } from './pairs'
 
 /** So many nodes a side. */
 export const mostNodes = 24

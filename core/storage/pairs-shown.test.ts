@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import type { Pair } from '~/core/storage'
+import type { Pair } from './pairs'
 import { mostNodes, pairsShown } from './pairs-shown'
 
 const among = (count: number, states: Readonly<Record<string, Pair['state']>> = {}): Pair[] => {
