@@ -10,7 +10,7 @@ export interface DraftData {
   readonly form: { readonly title: string; readonly schema: unknown } | null
   /** What a drafted set asks for. */
   readonly set: SetIntent | null
-  /** What a change that has begun is composite of, in order. */
+  /** What a change that has begun is made of, in order. */
   readonly members: readonly { readonly key: string; readonly window: string | null }[] | null
   /** What the changes of a set are called, by their keys. */
   readonly labels: Readonly<Record<string, string>>
