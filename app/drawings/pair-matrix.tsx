@@ -3,6 +3,7 @@ import ButtonBase from '@mui/material/ButtonBase'
 import { useMemo } from 'react'
 import type { Pair } from '~/core/storage'
 import { Cell, PlainTable, Row } from '../kit/plain-table'
+import { useTurn } from '../kit/turn'
 import './pair-matrix.css'
 
 const says: Readonly<Record<Pair['state'], string>> = {
@@ -19,6 +20,30 @@ function sharedStart(names: readonly string[]): string {
   while (end > 0 && !names.every((name) => name.startsWith(first.slice(0, end))))
     end = first.lastIndexOf('-', end - 2) + 1
   return first.slice(0, end)
+}
+
+function PairCell({
+  pair,
+  open,
+  onChoose,
+}: {
+  readonly pair: Pair
+  readonly open: boolean
+  readonly onChoose: (pair: Pair) => void
+}) {
+  useTurn()
+  const { from, to, state, sent, taken } = pair
+  return (
+    <Cell data-state={state} data-open={open}>
+      <ButtonBase
+        aria-label={`${from} to ${to}: ${says[state]}, ${Math.min(sent, taken)} bytes`}
+        aria-pressed={open}
+        onClick={() => onChoose(pair)}
+      >
+        {state === 'good' ? sent : says[state]}
+      </ButtonBase>
+    </Cell>
+  )
 }
 
 export function PairMatrix({
@@ -54,17 +79,7 @@ export function PairMatrix({
           {nodes.map((to) => {
             const pair = byEnds.get(`${from} ${to}`)
             if (!pair) return <Cell key={to} className="self" />
-            return (
-              <Cell key={to} data-state={pair.state} data-open={pair === chosen}>
-                <ButtonBase
-                  aria-label={`${from} to ${to}: ${says[pair.state]}, ${Math.min(pair.sent, pair.taken)} bytes`}
-                  aria-pressed={pair === chosen}
-                  onClick={() => onChoose(pair)}
-                >
-                  {pair.state === 'good' ? pair.sent : says[pair.state]}
-                </ButtonBase>
-              </Cell>
-            )
+            return <PairCell key={to} pair={pair} open={pair === chosen} onChoose={onChoose} />
           })}
         </Row>
       ))}

@@ -3,11 +3,16 @@ import Table from '@mui/material/Table'
 import TableBody from '@mui/material/TableBody'
 import TableCell from '@mui/material/TableCell'
 import TableHead from '@mui/material/TableHead'
-import TableRow from '@mui/material/TableRow'
+import TableRow, { type TableRowProps } from '@mui/material/TableRow'
 import type { ReactNode } from 'react'
 import { useTurn } from './turn'
 
-export { TableCell as Cell, TableRow as Row }
+export { TableCell as Cell }
+
+export function Row(props: TableRowProps) {
+  useTurn()
+  return <TableRow {...props} />
+}
 
 export interface Head {
   readonly says: ReactNode
