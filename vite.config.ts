@@ -25,6 +25,16 @@ export default defineConfig({
   build: { chunkSizeWarningLimit: 1500 },
   worker: { format: 'es' },
   environments: {
+    client: {
+      build: {
+        rolldownOptions: {
+          output: {
+            // What most pages share comes as one file: sixty small ones take longer to ask for than to read.
+            codeSplitting: { groups: [{ name: 'shared', minShareCount: 20 }] },
+          },
+        },
+      },
+    },
     ssr: {
       // Its CommonJS does not name what it exports.
       resolve: { noExternal: ['rrule'] },

@@ -20,6 +20,7 @@ export default [
   route('shape', 'areas/shape/shape.tsx'),
   route('shape/board', 'areas/shape/board.tsx'),
   route('shape/board/objects', 'areas/shape/board-objects.ts'),
+  route('shape/board/placed', 'areas/shape/board-placed.ts'),
   route('shape/rest', 'areas/shape/rest.tsx'),
   route('shape/windows', 'areas/shape/windows.tsx'),
   route('shape/scaling', 'areas/shape/scaling.tsx'),

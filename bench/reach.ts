@@ -198,8 +198,8 @@ async function usableAfter(browser: Browser, url: string, drawn: string): Promis
   return taken
 }
 
-/** In seconds; the rest has two. The board is placed in a browser that has just started, beside the server. */
-const aims: Readonly<Record<string, number>> = { Enrolling: 8, 'The placement board': 2.5 }
+/** In seconds; the rest has two. */
+const aims: Readonly<Record<string, number>> = { Enrolling: 8 }
 
 /** First visits, as whoever has just enrolled a cluster makes them. */
 export async function reachFigures(): Promise<readonly Figure[]> {

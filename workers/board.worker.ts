@@ -1,20 +1,17 @@
 /** Computes the placement board off the page’s thread: each what-if anew, from the objects it was given. */
 import { apiDocuments } from '~/core/objects'
-import { boardOf, type Board, type BoardObject, type WhatIf } from '~/core/placement'
+import { type BoardObject, notPlaced, placed, type Placed, type WhatIf } from '~/core/placement'
 
 export interface BoardQuestion {
   readonly id: number
-  readonly whatIfs: readonly WhatIf[]
+  /** Null where nothing is asked yet: the objects are read and placed once, so that what is asked then is answered at once. */
+  readonly whatIfs: readonly WhatIf[] | null
   /** Where the objects are, or exported ones as text, JSON or YAML: sent when they have changed, kept otherwise. */
   readonly source?: { readonly url: string } | { readonly pasted: string }
 }
 
-export interface BoardAnswer {
+export interface BoardAnswer extends Placed {
   readonly id: number
-  readonly board: Board | null
-  /** Why there is no board, or null. */
-  readonly says: string | null
-  readonly milliseconds: number
 }
 
 let objects: readonly BoardObject[] = []
@@ -66,14 +63,9 @@ async function answer({ id, whatIfs, source }: BoardQuestion): Promise<void> {
     objects = typeof read === 'string' ? [] : opened(read)
   }
   if (id !== latest) return
-  const from = performance.now()
-  const boardRead = trouble === null ? boardOf(objects, whatIfs) : null
-  self.postMessage({
-    id,
-    board: boardRead?.ok ? boardRead.board : null,
-    says: boardRead?.ok === false ? `${boardRead.path}: ${boardRead.says}` : trouble,
-    milliseconds: performance.now() - from,
-  } satisfies BoardAnswer)
+  const now =
+    trouble === null ? placed(objects, whatIfs ?? [], () => performance.now()) : notPlaced(trouble)
+  if (whatIfs) self.postMessage({ id, ...now } satisfies BoardAnswer)
 }
 
 /** One after the other: what a question leaves out is what those before it brought. */

@@ -212,7 +212,13 @@ function inkOf(canvas: HTMLCanvasElement, layout: BoardLayout): Ink | null {
   context.setTransform(scale, 0, 0, scale, 0, 0)
   context.clearRect(0, 0, layout.width, layout.height + headHeight)
   context.font = `11px ${style.getPropertyValue('--text')}`
-  return { context, token: (name) => style.getPropertyValue(name).trim() }
+  const tokens = new Map<string, string>()
+  const token = (name: string): string => {
+    const value = tokens.get(name) ?? style.getPropertyValue(name).trim()
+    tokens.set(name, value)
+    return value
+  }
+  return { context, token }
 }
 
 function drawGroups({ context, token }: Ink, { groups }: BoardLayout): void {

@@ -35,6 +35,7 @@ export {
 } from './schedule'
 export { readWorld, type Pod, type World, type WorldRead } from './world'
 export { boardObjects } from './board-objects'
+export { notPlaced, placed, type Placed } from './placed'
 export { workloadsOf, type BoardObject, type WhatIf } from './what-if'
 export { freshName, oneMore } from './new-node'
 export { altered, Trial, type TrialResult } from './trial'

@@ -13,8 +13,9 @@ import {
   stop,
 } from '../changes'
 import { command, reachKinds } from '../contract'
-import { clusterOf, nodesOf } from '../fleet'
+import { clusterOf, knownObjects, nodesOf } from '../fleet'
 import { estimates, nameFindings, step } from '../provisioning'
+import { type ApiObject, readObjects } from '../objects'
 import { countText } from '../units'
 import { mostCharacters, readAccessFile } from './access-file'
 import { said } from './says'
@@ -100,11 +101,22 @@ const once = { attempts: 1, firstSeconds: 1, mostSeconds: 1 } as const
 
 const nothingSpent = { before: 0, after: 0 } as const
 
+/** How many objects there are, and the first that is not as the API has it: a cluster with such an object is a cluster. */
+function objectsText(objects: readonly ApiObject[]): string {
+  const count = countText(objects.length, 'object')
+  const { wrong } = readObjects(objects)
+  if (!wrong) return count
+  const [, index = '', field = ''] = /^objects\[(\d+)\](.*)$/.exec(wrong.path) ?? []
+  const { kind = 'an object', metadata } = objects[Number(index)] ?? {}
+  const name = [metadata?.namespace, metadata?.name].filter(Boolean).join('/')
+  return `${count}; ${[kind, name].filter(Boolean).join(' ')} is not as the API has it at ${field.replace(/^\./, '') || 'its top'}`
+}
+
 export const clusterEnrol: ChangeKind<EnrolIntent> = {
   name: 'cluster.enrol',
   title: 'Enrol a cluster that exists already',
   intent: enrolIntent,
-  needs: ({ name }) => [`cluster:${name}`],
+  needs: ({ name }) => [`cluster:${name}`, `objects:${name}`],
   subjects: ({ name }) => [ref('cluster', name)],
   guardedBy: () => null,
   label: ({ name }) => `enrol ${name || 'a cluster'}`,
@@ -148,6 +160,7 @@ export const clusterEnrol: ChangeKind<EnrolIntent> = {
   prove: ({ name }, view) => {
     const cluster = clusterOf(view, name)
     const nodes = cluster ? nodesOf(cluster).length : 0
+    const objects = knownObjects(view, name)
     return [
       {
         says: 'It is in the fleet, and heard',
@@ -155,6 +168,11 @@ export const clusterEnrol: ChangeKind<EnrolIntent> = {
         observed: cluster?.reach?.says ?? 'not in the fleet',
       },
       { says: 'Its nodes are listed', holds: nodes > 0, observed: countText(nodes, 'node') },
+      {
+        says: 'What it holds can be read',
+        holds: objects !== undefined,
+        observed: objects ? objectsText(objects) : 'its lists did not come',
+      },
     ]
   },
 }

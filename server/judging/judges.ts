@@ -5,7 +5,7 @@
  */
 import { Worker } from 'node:worker_threads'
 import type { Finding, Plan, Proof, StepResults } from '~/core/changes'
-import type { FleetView } from '~/core/fleet'
+import { type FleetView, knownObjects } from '~/core/fleet'
 import type { Draft, Needs } from '~/core/kinds'
 import type { ObjectVerdicts } from '~/core/manifests'
 import type { WaveLane } from '~/core/releases/changes'
@@ -15,14 +15,16 @@ import { breath } from '../breath'
 import type { Fleet } from '../fleet/fleet'
 import type { Judged } from './judge'
 import type { FromJudge, ToJudge } from './judge-thread'
+import { ListsSent } from './lists'
 import type { FailedRun, RunRemedy } from './run-remedies'
-import { frameOf, slicesOf } from './slices'
+import { frameOf, type Slices, slicesOf } from './slices'
 import type { KnownTrouble, TroublesAsked } from './troubles'
 import { answerTask, type Task, type Tasks } from './tasks'
 
 /** A question may ask for more at most so often: what is offered may itself offer. */
 const mostRounds = 4
 const mostKept = 400
+const mostBoards = 4
 /** What the thread may hold beside the server, and how long one question may take it. */
 const mostMiB = 1024
 const mostMs = 120_000
@@ -32,6 +34,13 @@ const keptMs = 600_000
 export interface Verdict extends Judged {
   /** The picture that it was judged by. */
   readonly view: FleetView
+}
+
+/** A thread that judges, and what it has been sent. */
+interface Running {
+  readonly worker: Worker
+  readonly sent: Map<string, unknown>
+  readonly lists: ListsSent
 }
 
 interface Waiting {
@@ -47,12 +56,16 @@ interface Kept {
 }
 
 export class Judges {
-  private worker: Worker | null = null
-  private sent = new Map<string, unknown>()
+  private running: Running | null = null
   private waiting: { readonly id: number; readonly of: Waiting } | null = null
   private next = 0
   private lane: Promise<unknown> = Promise.resolve()
   private readonly kept = new Map<number, Kept>()
+  /** Of the clusters looked at last, by the objects that they were placed from. */
+  private readonly boards = new Map<
+    string,
+    { readonly objects: unknown; readonly answer: Promise<string> }
+  >()
 
   constructor(
     private readonly fleet: Fleet,
@@ -174,6 +187,27 @@ export class Judges {
     return this.ask({ task: 'holders', cluster }, view)
   }
 
+  /** What stands where in a cluster, as the JSON of a `Placed`, by a picture with its objects. */
+  board(cluster: string, view: FleetView): Promise<Tasks['board']['answer']> {
+    const objects = knownObjects(view, cluster)
+    const before = this.boards.get(cluster)
+    if (before && before.objects === objects) return before.answer
+    const answer = this.ask({ task: 'board', cluster }, view)
+    this.boards.delete(cluster)
+    this.boards.set(cluster, { objects, answer })
+    for (const oldest of this.boards.keys()) {
+      if (this.boards.size <= mostBoards) break
+      this.boards.delete(oldest)
+    }
+    answer.catch(() => this.boards.delete(cluster))
+    return answer
+  }
+
+  /** The objects of a cluster that a browser places itself, as JSON. */
+  boardObjects(cluster: string, view: FleetView): Promise<Tasks['board-objects']['answer']> {
+    return this.ask({ task: 'board-objects', cluster }, view)
+  }
+
   /** Windows of an iCalendar text. */
   async calendar(text: string): Promise<Tasks['calendar']['answer']> {
     return this.ask({ task: 'calendar', text }, await this.fleet.view())
@@ -206,8 +240,8 @@ export class Judges {
   }
 
   async close(): Promise<void> {
-    await this.worker?.terminate()
-    this.worker = null
+    await this.running?.worker.terminate()
+    this.running = null
   }
 
   private ask<T extends Task>(
@@ -230,8 +264,10 @@ export class Judges {
     signal: AbortSignal | undefined,
   ): Promise<unknown> {
     if (signal?.aborted) throw cancelled()
-    const worker = this.started(thread)
-    await this.send(worker, view)
+    const running = this.started(thread)
+    const { worker } = running
+    await send(running, view)
+    if (signal?.aborted) throw cancelled()
     const id = this.next++
     const stop = (): void => {
       this.lost(cancelled())
@@ -256,41 +292,54 @@ export class Judges {
     }
   }
 
-  /** Sends what the thread has not, a slice at a time, so that none of it holds the event loop for long. */
-  private async send(worker: Worker, view: FleetView): Promise<void> {
-    const slices = slicesOf(view)
-    for (const [key, value] of slices) {
-      if (this.sent.get(key) === value) continue
-      this.sent.set(key, value)
-      worker.postMessage({ what: 'slice', key, value } satisfies ToJudge)
-      await breath()
-    }
-    for (const key of [...this.sent.keys()]) {
-      // Lists of objects are kept for the next who asks; what is gone from the fleet is dropped.
-      if (slices.has(key) || !/^(site|cluster)\//.test(key)) continue
-      this.sent.delete(key)
-      worker.postMessage({ what: 'slice', key, value: undefined } satisfies ToJudge)
-    }
-  }
-
-  private started(thread: URL): Worker {
-    if (this.worker) return this.worker
+  private started(thread: URL): Running {
+    if (this.running) return this.running
     const worker = new Worker(thread, { resourceLimits: { maxOldGenerationSizeMb: mostMiB } })
     worker.on('message', (answer: FromJudge) => {
       if (this.waiting?.id === answer.id) this.waiting.of.resolve(answer)
     })
     worker.on('error', (error: unknown) => this.lost(lossOf(error)))
     worker.unref()
-    this.worker = worker
-    this.sent = new Map()
-    return worker
+    this.running = { worker, sent: new Map(), lists: new ListsSent() }
+    return this.running
   }
 
   /** The thread is no more: who waits is told, and the next question starts another. */
   private lost(error: Error): void {
-    this.worker = null
-    this.sent = new Map()
+    this.running = null
     this.waiting?.of.reject(error)
+  }
+}
+
+const aboutCluster = /^(?:objects|traffic)\/(.*)$/
+
+/** Whether the fleet has that of which a slice tells: others are dropped, lists of its clusters kept for the next who asks. */
+function isGone(key: string, slices: Slices): boolean {
+  if (slices.has(key)) return false
+  const [, cluster] = aboutCluster.exec(key) ?? []
+  return cluster === undefined ? /^(?:site|cluster)\//.test(key) : !slices.has(`cluster/${cluster}`)
+}
+
+/** Sends what the thread has not, some of it at a time, so that none of it holds the event loop for long. */
+async function send({ worker, sent, lists }: Running, view: FleetView): Promise<void> {
+  const post = (message: ToJudge): void => worker.postMessage(message)
+  const slices = slicesOf(view)
+  for (const [key, value] of slices) {
+    if (sent.get(key) === value) continue
+    if (Array.isArray(value))
+      for (const message of lists.messages(key, value as readonly object[])) {
+        post(message)
+        await breath()
+      }
+    else post({ what: 'slice', key, value })
+    sent.set(key, value)
+    await breath()
+  }
+  for (const key of [...sent.keys()]) {
+    if (!isGone(key, slices)) continue
+    sent.delete(key)
+    lists.drop(key)
+    post({ what: 'slice', key, value: undefined })
   }
 }
 

@@ -1,7 +1,7 @@
 /** What is computed apart from the event loop of a picture of the fleet: each a question as data, and its answer. */
 import type { Finding, Plan, Proof, StepResults } from '~/core/changes'
 import { withoutChange } from '~/core/changes'
-import { clusterOf, type FleetView, siteOf } from '~/core/fleet'
+import { clusterOf, type FleetView, knownObjects, siteOf } from '~/core/fleet'
 import { type LedgerCsv, readLedgerCsv, zoneAgainst } from '~/core/ground'
 import { type Draft, kindNamed, type Needs } from '~/core/kinds'
 import {
@@ -15,6 +15,7 @@ import {
   verdictsOn,
 } from '~/core/manifests'
 import { lanesOf, type WaveLane, type WaveMember } from '~/core/releases/changes'
+import { boardObjects, type BoardObject, notPlaced, placed, type Placed } from '~/core/placement'
 import type { Pair } from '~/core/storage'
 import { type Holder, holdersOf } from '~/core/storage/changes'
 import { type PairsShown, pairsShown } from '~/core/storage/pairs-shown'
@@ -111,6 +112,13 @@ export interface Tasks {
     readonly asked: { readonly cluster: string }
     readonly answer: readonly Holder[]
   }
+  /** What stands where in a cluster, as the JSON of a `Placed`, by a picture with its objects. */
+  readonly board: { readonly asked: { readonly cluster: string }; readonly answer: string }
+  /** The objects that a browser places itself, as JSON. */
+  readonly 'board-objects': {
+    readonly asked: { readonly cluster: string }
+    readonly answer: string
+  }
   readonly calendar: { readonly asked: { readonly text: string }; readonly answer: CalendarRead }
   readonly remedies: { readonly asked: FailedRun; readonly answer: readonly RunRemedy[] }
 }
@@ -118,6 +126,16 @@ export interface Tasks {
 function pairsOf(view: FleetView, { cluster, network }: Tasks['pairs']['asked']): readonly Pair[] {
   const storage = clusterOf(view, cluster)?.storage
   return storage ? walkedPairs(view, storage, network) : []
+}
+
+const objectsIn = (view: FleetView, cluster: string) =>
+  knownObjects(view, cluster) as readonly BoardObject[] | undefined
+
+function boardIn(view: FleetView, cluster: string): Placed {
+  const objects = objectsIn(view, cluster)
+  return objects
+    ? placed(objects, [], () => performance.now())
+    : notPlaced('Its API does not answer.')
 }
 
 export type ZoneRead = ReturnType<typeof zoneAgainst>
@@ -221,6 +239,10 @@ export function answerTask(task: Task, view: FleetView): Tasks[TaskName]['answer
       const volumes = storage?.volumes.map(({ name }) => name) ?? []
       return storage ? holdersOf(view, task.cluster, storage, volumes) : []
     }
+    case 'board':
+      return JSON.stringify(boardIn(view, task.cluster))
+    case 'board-objects':
+      return JSON.stringify(boardObjects(objectsIn(view, task.cluster) ?? []))
     case 'calendar':
       return readCalendar(task.text)
     case 'remedies':

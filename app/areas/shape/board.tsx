@@ -1,6 +1,7 @@
 /** The placement board of a cluster, or of objects pasted from anywhere: what stands where, what waits and why, and what if. */
 import Button from '@mui/material/Button'
 import { useMemo, useState } from 'react'
+import { useSearchParams } from 'react-router'
 import { clusterOf } from '~/core/fleet'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -22,13 +23,16 @@ export const meta: Route.MetaFunction = () => [{ title: 'Placement · Gyrarch' }
 /** Versions of lists begin anew with each start. */
 const bornAt = Date.now()
 
+const asksWhatIf = (request: Request): boolean => new URL(request.url).searchParams.has('if')
+
 /** Where the objects of the board are, as they are now: another address once they are others. */
-function boardSource(request: Request, version: string): string {
+function boardSource(request: Request, version: string) {
   const { searchParams } = new URL(request.url)
   const query = new URLSearchParams({ aim: searchParams.get('aim') ?? '', version })
   const at = searchParams.get('at')
   if (at !== null) query.set('at', at)
-  return `/shape/board/objects?${query.toString()}`
+  const asked = query.toString()
+  return { url: `/shape/board/objects?${asked}`, placed: `/shape/board/placed?${asked}` }
 }
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -39,6 +43,9 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const view = await fleet.viewWith(name === null ? [] : [name])
   const cluster = name === null ? undefined : clusterOf(view, name)
   const list = name === null ? undefined : view.objects?.[name]
+  // Whoever is sent the page asks for the board: it is placed meanwhile.
+  if (name !== null && list?.state === 'known' && !asksWhatIf(request))
+    gyrarch.judges.board(name, view).catch(() => undefined)
   return {
     cluster: cluster
       ? {
@@ -128,14 +135,23 @@ function Source({
   )
 }
 
+/** On its way while the page wakes up, which finds it there: the board, or its objects where something is asked of it. */
+function Preloaded({ source }: { readonly source: BoardSource }) {
+  const [search] = useSearchParams()
+  if ('pasted' in source) return null
+  const href = search.has('if') ? source.url : source.placed
+  return <link rel="preload" as="fetch" crossOrigin="anonymous" href={href} />
+}
+
 export default function BoardPage({ loaderData }: Route.ComponentProps) {
   const { cluster, free } = loaderData
   const [pasted, setPasted] = useState('')
-  const url = cluster?.source ?? null
+  const url = cluster?.source?.url ?? null
+  const placed = cluster?.source?.placed ?? null
   const source = useMemo<BoardSource | null>(() => {
     if (free) return pasted.trim() === '' ? null : { pasted }
-    return url === null ? null : { url }
-  }, [free, pasted, url])
+    return url === null || placed === null ? null : { url, placed }
+  }, [free, pasted, url, placed])
   const title = titleOf(loaderData)
   if (source === null) {
     return (
@@ -155,8 +171,7 @@ export default function BoardPage({ loaderData }: Route.ComponentProps) {
   }
   return (
     <>
-      {/* On its way while the page wakes up: the worker finds it there. */}
-      {url === null ? null : <link rel="preload" as="fetch" crossOrigin="anonymous" href={url} />}
+      <Preloaded source={source} />
       <Living key={cluster?.name ?? 'free'} title={title} source={source} cluster={cluster} />
     </>
   )
