@@ -1,6 +1,7 @@
 /** The run timeline. Groups are rows; a row that failed or waits for another attempt unfolds in place. */
 import { Fragment, type ReactNode } from 'react'
 import { type Bar, type TimelineLayout, ticksOf } from './timeline-layout'
+import { useTurn } from '../kit/turn'
 import { useWidth } from './use-width'
 import './timeline.css'
 
@@ -120,6 +121,7 @@ function Row({
   TimelineProps,
   'selected' | 'onSelect'
 >) {
+  useTurn()
   const endOf = (bar: Bar): number => scale.x(Math.max(bar.end, bar.expectedEnd))
   const label = labelPlace(bars, endOf, scale)
   return (

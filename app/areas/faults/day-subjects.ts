@@ -1,6 +1,7 @@
 /** What faults of what runs can be about: machines that carry nodes, workloads and services of clusters, rules of firewalls. */
 import { type FleetView, nodesOf } from '~/core/fleet'
 import { type ApiObject, record, records } from '~/core/objects'
+import { breath } from '~/server/breath'
 
 /** So many of a kind are offered. */
 const mostOffered = 500
@@ -14,46 +15,62 @@ const workloadKinds = new Set(['Deployment', 'StatefulSet', 'DaemonSet'])
 
 /** Whether the pods of a workload mount volumes that outlive them. */
 function hasClaims(object: ApiObject): boolean {
+  if (!workloadKinds.has(object.kind)) return false
   const spec = record(record(object)['spec'])
   const template = record(spec['template'])
   const volumes = records(record(template['spec'])['volumes'])
   return (
-    workloadKinds.has(object.kind) &&
-    (records(spec['volumeClaimTemplates']).length > 0 ||
-      volumes.some((volume) => 'persistentVolumeClaim' in volume))
+    records(spec['volumeClaimTemplates']).length > 0 ||
+    volumes.some((volume) => 'persistentVolumeClaim' in volume)
   )
 }
 
-export function daySubjects(
+type Listed = ReadonlyMap<string, readonly ApiObject[]>
+
+/** What the clusters list of some kind, a cluster at a time: thousands of objects are looked through. */
+async function ofKind(
+  listed: Listed,
+  prefix: string,
+  takes: (object: ApiObject) => boolean,
+  nameOf = named,
+): Promise<readonly string[]> {
+  const subjects: string[] = []
+  for (const [cluster, objects] of listed) {
+    if (subjects.length >= mostOffered) break
+    for (const object of objects)
+      if (takes(object)) subjects.push(`${prefix}/${cluster}/${nameOf(object)}`)
+    await breath()
+  }
+  return subjects.slice(0, mostOffered)
+}
+
+export async function daySubjects(
   view: FleetView,
-  listed: ReadonlyMap<string, readonly ApiObject[]>,
-): Readonly<Record<string, readonly string[]>> {
+  listed: Listed,
+): Promise<Readonly<Record<string, readonly string[]>>> {
   const carrying = view.clusters
     .flatMap((cluster) =>
       nodesOf(cluster).map(({ machine }) => `machine/${cluster.site}/${machine}`),
     )
     .slice(0, mostOffered)
+  await breath()
   const nodes = view.clusters
     .flatMap((cluster) => nodesOf(cluster).map(({ name }) => `node/${cluster.name}/${name}`))
     .slice(0, mostOffered)
   const clusters = view.clusters.map(({ name }) => `cluster/${name}`)
-  const ofKind = (prefix: string, takes: (object: ApiObject) => boolean): readonly string[] =>
-    [...listed]
-      .flatMap(([cluster, objects]) =>
-        objects.filter(takes).map((object) => `${prefix}/${cluster}/${named(object)}`),
-      )
-      .slice(0, mostOffered)
-  const workloads = ofKind('workload', ({ kind }) => workloadKinds.has(kind))
-  const budgets = ofKind('budget', ({ kind }) => kind === 'PodDisruptionBudget')
-  const mounting = ofKind('workload', hasClaims)
-  const namespaces = [...listed].flatMap(([cluster, objects]) =>
-    objects
-      .filter(({ kind }) => kind === 'Namespace')
-      .map(({ metadata }) => `namespace/${cluster}/${metadata?.name ?? ''}`),
+  const workloads = await ofKind(listed, 'workload', ({ kind }) => workloadKinds.has(kind))
+  const budgets = await ofKind(listed, 'budget', ({ kind }) => kind === 'PodDisruptionBudget')
+  const mounting = await ofKind(listed, 'workload', hasClaims)
+  const namespaces = await ofKind(
+    listed,
+    'namespace',
+    ({ kind }) => kind === 'Namespace',
+    ({ metadata }) => metadata?.name ?? '',
   )
-  const services = ofKind(
+  const services = await ofKind(
+    listed,
     'service',
-    (object) => object.kind === 'Service' && object.metadata?.namespace !== 'default',
+    ({ kind, metadata }) => kind === 'Service' && metadata?.namespace !== 'default',
   )
   const addOns = view.clusters.flatMap(({ name, addOns: own = [] }) =>
     own.map((addOn) => `addon/${name}/${addOn.name}`),

@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { useFetcher } from 'react-router'
 import { type FleetView, nodesOf } from '~/core/fleet'
 import type { ApiObject } from '~/core/objects'
+import { breath } from '~/server/breath'
 import { askedForm, field } from '../asked'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
@@ -22,91 +23,84 @@ export const meta: Route.MetaFunction = () => [{ title: 'Fault tray · Gyrarch' 
 
 /** Disks of replicated storage. */
 const disksOf = ({ clusters }: FleetView): readonly string[] =>
-  clusters
-    .flatMap((cluster) =>
-      (cluster.storage?.disks ?? []).map(
-        (disk) => `disk/${cluster.name}/${disk.node}/${disk.name}`,
-      ),
-    )
-    .slice(0, 500)
+  clusters.flatMap((cluster) =>
+    (cluster.storage?.disks ?? []).map((disk) => `disk/${cluster.name}/${disk.node}/${disk.name}`),
+  )
 
-/** What each fault can be about, as the fleet stands. */
-function subjectsOf(view: FleetView): Readonly<Record<string, readonly string[]>> {
-  const { sites, clusters } = view
-  const disks = disksOf(view)
-  const all = sites.map((site) => `site/${site.name}`)
-  const sizes = sites
-    .filter((site) => site.kind === 'cloud')
-    .flatMap((site) =>
-      site.sizes.flatMap((size) =>
-        size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`),
-      ),
-    )
-  const zones = sites
-    .filter((site) => site.kind === 'hall')
-    .flatMap((site) => site.zones.map((zone) => `zone/${site.name}/${zone}`))
-  const networks = sites
-    .filter((site) => site.kind !== 'cloud')
+/** At most so many are offered. */
+const mostOffered = 500
+
+type Machine = FleetView['sites'][number]['machines'][number]
+
+const sitesOf = ({ sites }: FleetView): readonly string[] => sites.map(({ name }) => `site/${name}`)
+const clouds = ({ sites }: FleetView) => sites.filter(({ kind }) => kind === 'cloud')
+const halls = ({ sites }: FleetView) => sites.filter(({ kind }) => kind === 'hall')
+const sizesOf = (view: FleetView): readonly string[] =>
+  clouds(view).flatMap((site) =>
+    site.sizes.flatMap((size) =>
+      size.zones.map((zone) => `size/${site.name}/${zone}/${size.name}`),
+    ),
+  )
+const zonesOf = (view: FleetView): readonly string[] =>
+  halls(view).flatMap((site) => site.zones.map((zone) => `zone/${site.name}/${zone}`))
+const networksOf = ({ sites }: FleetView): readonly string[] =>
+  sites
+    .filter(({ kind }) => kind !== 'cloud')
     .flatMap((site) =>
       site.networks
         .filter((network) => network.dhcp !== undefined)
         .map((network) => `network/${site.name}/${network.name}`),
     )
-  return {
-    'machine-unavailable': sites
-      .filter((site) => site.kind === 'cloud')
-      .map((site) => `site/${site.name}`),
-    'image-missing': sites.flatMap((site) =>
-      site.images.map((image) => `image/${site.name}/${image.release}`),
+const machinesOf = ({ sites }: FleetView, isOne: (machine: Machine) => boolean) =>
+  sites.flatMap((site) =>
+    site.machines.filter(isOne).map((machine) => `machine/${site.name}/${machine.name}`),
+  )
+
+/** What each fault can be about. */
+const subjectsBy: Readonly<Record<string, (view: FleetView) => readonly string[]>> = {
+  'machine-unavailable': (view) => clouds(view).map((site) => `site/${site.name}`),
+  'image-missing': ({ sites }) =>
+    sites.flatMap((site) => site.images.map((image) => `image/${site.name}/${image.release}`)),
+  'size-withdrawn': sizesOf,
+  'no-stock': sizesOf,
+  'quota-lowered': ({ sites }) =>
+    sites.filter((site) => site.quotaCores !== null).map((site) => `site/${site.name}`),
+  'hosts-out': zonesOf,
+  'store-full': zonesOf,
+  'pool-empty': networksOf,
+  'dhcp-silent': networksOf,
+  'name-server-wrong': networksOf,
+  'time-silent': ({ sites }) =>
+    sites.filter((site) => site.timeServers.length > 0).map((site) => `site/${site.name}`),
+  'boot-data-cut': sitesOf,
+  'site-slow': sitesOf,
+  'runtime-fails': sitesOf,
+  'agent-silent': sitesOf,
+  'machine-dies': sitesOf,
+  'route-missing': ({ sites }) =>
+    sites.flatMap((site) => site.routes.map((route) => `network/${site.name}/${route.network}`)),
+  'disk-lost': disksOf,
+  'disk-full': disksOf,
+  'disk-slow': disksOf,
+  'certificate-expired': ({ clusters }) => clusters.map((cluster) => `cluster/${cluster.name}`),
+  'machine-off': (view) => machinesOf(view, ({ power }) => power === 'on'),
+  'spot-taken': (view) => machinesOf(view, ({ lifetime }) => lifetime === 'spot'),
+  'host-dies': (view) =>
+    halls(view).flatMap((site) =>
+      site.hosts
+        .filter((host) => host.service !== 'dead')
+        .map((host) => `host/${site.name}/${host.name}`),
     ),
-    'size-withdrawn': sizes,
-    'no-stock': sizes,
-    'quota-lowered': sites
-      .filter((site) => site.quotaCores !== null)
-      .map((site) => `site/${site.name}`),
-    'hosts-out': zones,
-    'store-full': zones,
-    'pool-empty': networks,
-    'dhcp-silent': networks,
-    'name-server-wrong': networks,
-    'time-silent': sites
-      .filter((site) => site.timeServers.length > 0)
-      .map((site) => `site/${site.name}`),
-    'boot-data-cut': all,
-    'site-slow': sites.map((site) => `site/${site.name}`),
-    'runtime-fails': all,
-    'agent-silent': all,
-    'machine-dies': all,
-    'route-missing': sites.flatMap((site) =>
-      site.routes.map((route) => `network/${site.name}/${route.network}`),
-    ),
-    'disk-lost': disks,
-    'disk-full': disks,
-    'disk-slow': disks,
-    'certificate-expired': clusters.map((cluster) => `cluster/${cluster.name}`),
-    'machine-off': sites
-      .flatMap((site) =>
-        site.machines
-          .filter((machine) => machine.power === 'on')
-          .map((machine) => `machine/${site.name}/${machine.name}`),
-      )
-      .slice(0, 500),
-    'spot-taken': sites
-      .flatMap((site) =>
-        site.machines
-          .filter((machine) => machine.lifetime === 'spot')
-          .map((machine) => `machine/${site.name}/${machine.name}`),
-      )
-      .slice(0, 500),
-    'host-dies': sites
-      .filter((site) => site.kind === 'hall')
-      .flatMap((site) =>
-        site.hosts
-          .filter((host) => host.service !== 'dead')
-          .map((host) => `host/${site.name}/${host.name}`),
-      )
-      .slice(0, 500),
+}
+
+/** The same as the fleet stands. */
+async function subjectsOf(view: FleetView): Promise<Readonly<Record<string, readonly string[]>>> {
+  const subjects: Record<string, readonly string[]> = {}
+  for (const [fault, of] of Object.entries(subjectsBy)) {
+    subjects[fault] = of(view).slice(0, mostOffered)
+    await breath()
   }
+  return subjects
 }
 
 /** What smaller clusters list; larger ones are written out by whoever wants a fault there. */
@@ -136,7 +130,10 @@ export async function loader({ context }: Route.LoaderArgs) {
       left: fault.left,
       since: new Date(fault.since).toISOString(),
     })),
-    subjects: { ...subjectsOf(view), ...daySubjects(view, await listedBy(gyrarch.fleet, view)) },
+    subjects: {
+      ...(await subjectsOf(view)),
+      ...(await daySubjects(view, await listedBy(gyrarch.fleet, view))),
+    },
   }
 }
 
