@@ -18,6 +18,9 @@ const server = { ...unit, globalSetup: ['server/testing/first-folder.ts'] }
 /** Tests that alter the demo’s own data, or what the program is told by its surroundings, or that measure its memory. */
 const apart = ['server/{shipments,partner}/**/*.test.ts', 'server/give-back.test.ts']
 
+/** Tests of pages on a Gyrarch of the demo. */
+const pages = 'app/**/*.page.test.tsx'
+
 export default defineConfig({
   resolve: { alias },
   test: {
@@ -30,6 +33,7 @@ export default defineConfig({
           ...unit,
           name: 'pure',
           include: ['{core,standin,app,workers,demo}/**/*.test.{ts,tsx}'],
+          exclude: [pages],
           setupFiles: [...unit.setupFiles, 'app/testing/patience.ts'],
           // Nothing here keeps anything between tests: modules are read once, which halves the time.
           isolate: false,
@@ -40,8 +44,9 @@ export default defineConfig({
         test: {
           ...server,
           name: 'server',
-          include: ['server/**/*.test.ts'],
+          include: ['server/**/*.test.ts', pages],
           exclude: apart,
+          setupFiles: [...server.setupFiles, 'app/testing/patience.ts'],
           // Each test opens and closes a Gyrarch of its own: the program is read once.
           isolate: false,
         },

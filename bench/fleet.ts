@@ -6,10 +6,22 @@ import { type Figure, middle } from './figure'
 export async function fleetFigures(): Promise<readonly Figure[]> {
   const served = await serve({ args: ['--nodes', '5000'] })
   try {
+    await atRest(served.url)
     return [await responses(served.url), await jumps(served.url), await awakenings(served.url)]
   } finally {
     await served.remove()
   }
+}
+
+/** What a server does at its first start is not the page. */
+async function atRest(url: string): Promise<void> {
+  await fetch(`${url}/api/v1/clock`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ speed: 0 }),
+  })
+  await (await fetch(`${url}/fleet`)).text()
+  await new Promise((wait) => setTimeout(wait, 8000))
 }
 
 async function responses(url: string): Promise<Figure> {

@@ -26,7 +26,7 @@ import {
   podKey,
   workloadsOf,
 } from './what-if'
-import type { Room } from './room'
+import type { Pod, Room } from './room'
 import { readWorld } from './world'
 
 export interface BoardPod {
@@ -103,8 +103,10 @@ const isGiven = ({ key, tolerationSeconds }: Toleration): boolean =>
   tolerationSeconds !== undefined &&
   (key === 'node.kubernetes.io/not-ready' || key === 'node.kubernetes.io/unreachable')
 
-function workloadList(objects: readonly BoardObject[]): readonly BoardWorkload[] {
-  const ownerOf = workloadsOf(objects)
+function workloadList(
+  objects: readonly BoardObject[],
+  ownerOf: (pod: PodObject) => string,
+): readonly BoardWorkload[] {
   const results = new Map<string, { pod: PodObject; pods: number }>()
   for (const pod of objects.filter(isPod)) {
     if (!isStanding(pod)) continue
@@ -159,11 +161,12 @@ function standingNode(
   index: number,
   node: NodeObject,
   fate: BoardNode['fate'],
-  nodeBefore: ReadonlyMap<string, string | null>,
+  nodeBefore: (pod: Pod) => string | null,
   ownerOf: (pod: PodObject) => string,
 ): BoardNode {
-  const pods = (room.podsOn[index] ?? []).map(({ key, object, shape }): BoardPod => {
-    const from = nodeBefore.get(key) ?? null
+  const pods = (room.podsOn[index] ?? []).map((pod): BoardPod => {
+    const { key, object, shape } = pod
+    const from = nodeBefore(pod)
     return {
       key,
       workload: ownerOf(object),
@@ -210,6 +213,18 @@ const movesOf = (nodes: readonly BoardNode[]): readonly Move[] =>
     pods.flatMap(({ key, from }) => (from === undefined ? [] : [{ pod: key, from, to: name }])),
   )
 
+/** On which node each pod was: where no what-if altered an object, it says so itself. */
+function nodesBeforeOf(
+  given: readonly BoardObject[],
+  objects: readonly BoardObject[],
+): (pod: Pod) => string | null {
+  if (objects === given) return ({ object }) => object.spec?.nodeName ?? null
+  const before = new Map(
+    given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
+  )
+  return ({ key }) => before.get(key) ?? null
+}
+
 /** The board of objects after some what-ifs, in their order. `remedies` says whether those that wait get proven remedies. */
 export function boardOf(
   given: readonly BoardObject[],
@@ -237,9 +252,7 @@ export function boardOf(
   const placement = place(world, { remedies })
   const ownerOf = workloadsOf(objects)
   const nodesBefore = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
-  const nodeBefore = new Map(
-    given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
-  )
+  const nodeBefore = nodesBeforeOf(given, objects)
   const fateOf = (name: string): BoardNode['fate'] => {
     if (drained.includes(name)) return 'drained'
     return nodesBefore.has(name) ? 'stands' : 'new'
@@ -260,7 +273,7 @@ export function boardOf(
       waiting: waitingGroups(objects, placement.waiting, ownerOf),
       moves: movesOf(placedNodes),
       blocked,
-      workloads: workloadList(given),
+      workloads: workloadList(given, objects === given ? ownerOf : workloadsOf(given)),
       zones: [...zones].sort(compareText),
     },
   }
@@ -279,6 +292,7 @@ function waitingGroups(
   waiting: readonly WaitingAnswer[],
   ownerOf: (pod: PodObject) => string,
 ): readonly BoardWaiting[] {
+  if (waiting.length === 0) return []
   const byKey = new Map(objects.filter(isPod).map((pod) => [podKey(pod), pod]))
   const groups = new Map<string, BoardWaiting>()
   for (const waitingAnswer of waiting) {

@@ -209,18 +209,8 @@ export function compileShape(pod: PodObject, path: string, labelsOf: NamespaceLa
   }
 }
 
-const keys = new WeakMap<PodObject, string>()
-
-/** The parts of a pod that make its shape, as text: equal text, equal shape. Written once for an object. */
+/** The parts of a pod that make its shape, as text: equal text, equal shape. */
 export function shapeKey(pod: PodObject): string {
-  const existingKey = keys.get(pod)
-  if (existingKey !== undefined) return existingKey
-  const key = writeKey(pod)
-  keys.set(pod, key)
-  return key
-}
-
-function writeKey(pod: PodObject): string {
   const spec: PodSpec = pod.spec ?? {}
   const named = (spec.volumes ?? []).some((volume) => volume.ephemeral) ? pod.metadata.name : ''
   const containers = (list: PodSpec['containers']) =>

@@ -52,11 +52,15 @@ export function workloadsOf(objects: readonly BoardObject[]): (pod: PodObject) =
         `${owner.kind}/${namespace}/${owner.name}`,
       )
   }
+  const workloads = new Map<PodObject, string>()
   return (pod) => {
+    const before = workloads.get(pod)
+    if (before !== undefined) return before
     const owner = controllerOf(pod)
-    if (!owner) return `Pod/${podKey(pod)}`
-    const key = `${owner.kind}/${namespaceOf(pod)}/${owner.name}`
-    return above.get(key) ?? key
+    const key = owner && `${owner.kind}/${namespaceOf(pod)}/${owner.name}`
+    const workload = key ? (above.get(key) ?? key) : `Pod/${podKey(pod)}`
+    workloads.set(pod, workload)
+    return workload
   }
 }
 

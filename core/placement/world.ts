@@ -7,6 +7,7 @@ import {
   isOfKind,
   type Located,
   type Misread,
+  type NodeObject,
   ofKind,
   type PodObject,
   type PriorityClassObject,
@@ -39,18 +40,60 @@ const instant = (text: string | null | undefined): number => {
   return Number.isNaN(ms) ? Infinity : ms
 }
 
+/** What a pod says of itself alone. */
+type PodFacts = Pick<Pod, 'key' | 'alike' | 'createdAt' | 'startedAt' | 'isLeaving' | 'isFinished'>
+
+/** Of pods that were read before: objects are never changed in place. */
+const podFacts = new WeakMap<PodObject, PodFacts>()
+
+/** Each as it was last read: a world that is read again, with little changed, is made of the same pods. */
+const lastRead = new WeakMap<PodObject, Pod>()
+/** Shapes by the first pod that has them, of those that no namespace’s labels decide. */
+const lasting = new WeakMap<PodObject, Shape>()
+
+function factsOf(object: PodObject): PodFacts {
+  const before = podFacts.get(object)
+  if (before) return before
+  const { metadata, status } = object
+  const facts = {
+    key: `${metadata.namespace || 'default'}/${metadata.name}`,
+    alike: shapeKey(object),
+    createdAt: instant(metadata.creationTimestamp),
+    startedAt: instant(status?.startTime),
+    isLeaving: Boolean(metadata.deletionTimestamp),
+    isFinished: status?.phase === 'Succeeded' || status?.phase === 'Failed',
+  }
+  podFacts.set(object, facts)
+  return facts
+}
+
+/** The shape of a pod; where an amount does not parse, its field is named. */
+function compiled(object: PodObject, pointer: string, labelsOf: NamespaceLabels): Shape {
+  const before = lasting.get(object)
+  if (before) return before
+  try {
+    const shape = compileShape(object, '', labelsOf)
+    if (!factsOf(object).alike.includes('"namespaceSelector"')) lasting.set(object, shape)
+    return shape
+  } catch (error) {
+    if (error instanceof BadQuantity) return compileShape(object, fieldOf(pointer), labelsOf)
+    throw error
+  }
+}
+
 const replicated = ['Deployment', 'ReplicaSet', 'StatefulSet', 'ReplicationController'] as const
 
 /** Where two objects of one kind have one name, the second. */
 function repeated(located: readonly Located[]): Located | undefined {
-  const seen = new Set<string>()
+  const pods = new Set<string>()
+  const nodes = new Set<string>()
+  const isSecond = (seen: Set<string>, key: string): boolean => {
+    const before = seen.size
+    return seen.add(key).size === before
+  }
   return located.find(({ object }) => {
-    const key = `${object.kind}/${object.metadata?.namespace ?? ''}/${object.metadata?.name ?? ''}`
-    if (object.metadata?.name === undefined || (object.kind !== 'Node' && object.kind !== 'Pod'))
-      return false
-    if (seen.has(key)) return true
-    seen.add(key)
-    return false
+    if (isOfKind(object, 'Pod')) return isSecond(pods, factsOf(object).key)
+    return isOfKind(object, 'Node') && isSecond(nodes, object.metadata.name)
   })
 }
 
@@ -80,9 +123,9 @@ function worldOf(located: readonly Located[]): World {
   // The schema of each kind has been checked in reading.
   const objects = located.map(({ object }) => object)
   const of = <Kind extends CheckedKind>(kind: Kind) => ofKind(objects, kind)
-  const nodes = located.flatMap(({ object, pointer }) =>
-    isOfKind(object, 'Node') ? [{ node: object, path: fieldOf(pointer), pointer }] : [],
-  )
+  const nodes: { node: NodeObject; path: string; pointer: string }[] = []
+  for (const { object, pointer } of located)
+    if (isOfKind(object, 'Node')) nodes.push({ node: object, path: fieldOf(pointer), pointer })
   const labelsOf = namespaceLabels(of('Namespace'))
   const room = new Room(nodes, {
     claims: of('PersistentVolumeClaim'),
@@ -142,28 +185,39 @@ function podOf(
   classes: ReadonlyMap<string, PriorityClassObject>,
   usual: PriorityClassObject | undefined,
 ): Pod {
-  const alike = shapeKey(object)
-  let shape = shapes.get(alike)
+  const facts = factsOf(object)
+  let shape = shapes.get(facts.alike)
   if (!shape) {
-    shape = compileShape(object, fieldOf(pointer), labelsOf)
-    shapes.set(alike, shape)
+    shape = compiled(object, pointer, labelsOf)
+    shapes.set(facts.alike, shape)
   }
-  const { spec, metadata, status } = object
+  const { spec } = object
   const named = spec?.priorityClassName ? classes.get(spec.priorityClassName) : usual
-  return {
-    key: `${metadata.namespace || 'default'}/${metadata.name}`,
+  const priority = spec?.priority ?? named?.value ?? usual?.value ?? 0
+  const preempts =
+    (spec?.preemptionPolicy ?? named?.preemptionPolicy ?? 'PreemptLowerPriority') !== 'Never'
+  const before = lastRead.get(object)
+  const isSame =
+    before?.shape === shape &&
+    before.pointer === pointer &&
+    before.priority === priority &&
+    before.preempts === preempts
+  if (isSame) return before
+  const pod: Pod = {
+    key: facts.key,
     shape,
-    priority: spec?.priority ?? named?.value ?? usual?.value ?? 0,
-    preempts:
-      (spec?.preemptionPolicy ?? named?.preemptionPolicy ?? 'PreemptLowerPriority') !== 'Never',
-    createdAt: instant(metadata.creationTimestamp),
-    startedAt: instant(status?.startTime),
-    isLeaving: Boolean(metadata.deletionTimestamp),
+    priority,
+    preempts,
+    createdAt: facts.createdAt,
+    startedAt: facts.startedAt,
+    isLeaving: facts.isLeaving,
     object,
     pointer,
-    alike,
-    isFinished: status?.phase === 'Succeeded' || status?.phase === 'Failed',
+    alike: facts.alike,
+    isFinished: facts.isFinished,
   }
+  lastRead.set(object, pod)
+  return pod
 }
 
 function ownersOf(located: readonly Located[]): World['owners'] {

@@ -1,0 +1,100 @@
+// @vitest-environment jsdom
+import { screen, within } from '@testing-library/react'
+import { describe, expect, it } from 'vitest'
+import { parse } from 'yaml'
+import { parseCpuMilli } from '~/core/units'
+import { pagesOf, press, reason } from '../../testing/pages'
+import * as sizes from './sizes'
+
+const pages = pagesOf({ '/shape/sizes': sizes })
+
+const rowOf = (text: string): HTMLElement => {
+  const row = screen
+    .getAllByRole('row')
+    .find((candidate) => within(candidate).queryByText(text) !== null)
+  if (!row) throw new Error(`no row of ${text}`)
+  return row
+}
+
+interface Row {
+  readonly cluster: string
+  readonly workload: string
+  readonly cpu: { readonly asked: number; readonly proposed: number }
+  readonly memory: { readonly asked: number; readonly proposed: number }
+}
+
+const rowsRead = async (): Promise<readonly Row[]> =>
+  ((await pages.read('/shape/sizes')) as { readonly rows: readonly Row[] }).rows
+
+const isDeployment = ({ workload }: Row): boolean => workload.startsWith('Deployment/')
+const isSame = ({ cpu, memory }: Row): boolean =>
+  cpu.asked === cpu.proposed && memory.asked === memory.proposed
+
+/** The page with the first row of some sort chosen. */
+async function choose(takes: (row: Row) => boolean): Promise<Row> {
+  const row = (await rowsRead()).find(takes)
+  if (!row) throw new Error('there is no such row')
+  const chosen = encodeURIComponent(`${row.cluster} ${row.workload}`)
+  await pages.open(`/shape/sizes?workload=${chosen}`)
+  return row
+}
+
+describe('right sizes', () => {
+  it('adds up what is asked for and not used, over all clusters', async () => {
+    await pages.open('/shape/sizes')
+    expect(screen.getByText(/^up to [\d.]+ cores and [\d.]+ GiB are asked for/)).toBeTruthy()
+    expect(new Set(['cedar', 'bramble', 'sorrel'].map((name) => rowOf(name).tagName)).size).toBe(1)
+  })
+
+  it('is of one cluster where that is the aim', async () => {
+    await pages.open('/shape/sizes?aim=cluster/sorrel')
+    expect(screen.getAllByText('sorrel').length).toBeGreaterThan(0)
+    expect(screen.queryByText('bramble')).toBeNull()
+  })
+
+  it('puts what was killed for its memory first', async () => {
+    await pages.open('/shape/sizes')
+    const [, first] = screen.getAllByRole('row')
+    expect(first?.textContent).toMatch(/killed (once|twice|\d+ times)/)
+  })
+
+  it('a proposal is drafted as a manifest with the proposed requests', async () => {
+    const { cluster, workload, cpu } = await choose(
+      (row) => isDeployment(row) && row.cpu.proposed < row.cpu.asked,
+    )
+    expect(reason().textContent).toContain('95 % of the last day')
+    await press('Draft these requests')
+    const { kind, intent, findings } = await pages.drafted()
+    expect(kind).toBe('manifest.apply')
+    expect(findings.filter(({ level }) => level === 'stop')).toEqual([])
+    const drafted = intent as { readonly cluster: string; readonly text: string }
+    expect(drafted.cluster).toBe(cluster)
+    const object = parse(drafted.text) as {
+      kind: string
+      metadata: { name: string; namespace: string }
+      spec: { template: { spec: { containers: { resources: { requests: { cpu: string } } }[] } } }
+    }
+    const { name, namespace } = object.metadata
+    expect([object.kind, namespace, name].join('/')).toBe(workload)
+    const asked = object.spec.template.spec.containers.map(({ resources }) =>
+      parseCpuMilli(resources.requests.cpu),
+    )
+    const sum = asked.reduce((all, amount) => all + (amount.ok ? amount.value : NaN), 0)
+    expect(sum).toBe(cpu.proposed)
+  })
+
+  it('what is of the right size has nothing to draft', async () => {
+    await choose((row) => isDeployment(row) && isSame(row))
+    const button = screen.getByRole<HTMLButtonElement>('button', { name: 'Draft these requests' })
+    expect(button.disabled).toBe(true)
+    expect(reason().textContent).toContain('as it is')
+  })
+
+  it('leads to the workload on the board', async () => {
+    const { cluster, workload } = await choose(isDeployment)
+    const { href } = screen.getByRole<HTMLAnchorElement>('link', { name: 'On the board' })
+    const { searchParams } = new URL(href, 'http://page.test')
+    expect(searchParams.get('aim')).toBe(`cluster/${cluster}`)
+    expect(searchParams.get('workload')).toBe(workload)
+  })
+})
