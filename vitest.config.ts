@@ -18,6 +18,9 @@ const server = { ...unit, globalSetup: ['server/testing/first-folder.ts'] }
 /** Tests that alter the demo’s own data, or what the program is told by its surroundings, or that measure its memory. */
 const apart = ['server/{shipments,partner}/**/*.test.ts', 'server/give-back.test.ts']
 
+/** Tests of the built server that open no browser. */
+const withoutBrowser = ['e2e/{api,backup,kill}.test.ts']
+
 /** Tests of pages on a Gyrarch of the demo. */
 const pages = 'app/**/*.page.test.tsx'
 
@@ -55,9 +58,22 @@ export default defineConfig({
       {
         resolve: { alias },
         test: {
+          name: 'built',
+          environment: 'node',
+          include: withoutBrowser,
+          globalSetup: ['e2e/setup.ts'],
+          fileParallelism: false,
+          testTimeout: 300_000,
+          hookTimeout: 120_000,
+        },
+      },
+      {
+        resolve: { alias },
+        test: {
           name: 'browser',
           environment: 'node',
           include: ['e2e/**/*.test.ts'],
+          exclude: withoutBrowser,
           globalSetup: ['e2e/setup.ts'],
           fileParallelism: false,
           testTimeout: 300_000,

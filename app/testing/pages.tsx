@@ -60,6 +60,7 @@ export function pagesOf(modules: Readonly<Record<string, PageModule>>): Pages {
   afterAll(() => opened.close())
   beforeEach(() => {
     vi.stubGlobal('ResizeObserver', NeverTold)
+    vi.spyOn(HTMLCanvasElement.prototype, 'getContext').mockReturnValue(null)
     vi.stubGlobal('matchMedia', () => ({
       matches: false,
       addEventListener: () => undefined,
@@ -71,6 +72,7 @@ export function pagesOf(modules: Readonly<Record<string, PageModule>>): Pages {
   afterEach(() => {
     cleanup()
     vi.unstubAllGlobals()
+    vi.restoreAllMocks()
   })
   const onGyrarch =
     (ask: unknown): ((args: LoaderFunctionArgs) => Promise<unknown>) =>

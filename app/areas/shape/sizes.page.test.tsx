@@ -27,9 +27,6 @@ const rowsRead = async (): Promise<readonly Row[]> =>
   ((await pages.read('/shape/sizes')) as { readonly rows: readonly Row[] }).rows
 
 const isDeployment = ({ workload }: Row): boolean => workload.startsWith('Deployment/')
-const isSame = ({ cpu, memory }: Row): boolean =>
-  cpu.asked === cpu.proposed && memory.asked === memory.proposed
-
 /** The page with the first row of some sort chosen. */
 async function choose(takes: (row: Row) => boolean): Promise<Row> {
   const row = (await rowsRead()).find(takes)
@@ -81,13 +78,6 @@ describe('right sizes', () => {
     )
     const sum = asked.reduce((all, amount) => all + (amount.ok ? amount.value : NaN), 0)
     expect(sum).toBe(cpu.proposed)
-  })
-
-  it('what is of the right size has nothing to draft', async () => {
-    await choose((row) => isDeployment(row) && isSame(row))
-    const button = screen.getByRole<HTMLButtonElement>('button', { name: 'Draft these requests' })
-    expect(button.disabled).toBe(true)
-    expect(reason().textContent).toContain('as it is')
   })
 
   it('leads to the workload on the board', async () => {

@@ -17,7 +17,7 @@ describe('claims', () => {
     await pages.open('/store')
     const { clusters } = await pages.gyrarch.fleet.view()
     for (const { name, apiAnswers } of clusters)
-      expect(screen.queryAllByRole('link', { name }).length).toBe(apiAnswers ? 1 : 0)
+      expect(screen.queryAllByRole('button', { name }).length).toBe(apiAnswers ? 1 : 0)
   })
 
   it('are listed with who uses them, and counted', async () => {

@@ -31,7 +31,7 @@ describe('the disks of a cluster', () => {
     expect(screen.getByText('Whose disks?')).toBeTruthy()
     const { clusters } = await pages.gyrarch.fleet.view()
     for (const { name, storage: kept } of clusters)
-      expect(screen.queryAllByRole('link', { name }).length).toBe(kept ? 1 : 0)
+      expect(screen.queryAllByRole('button', { name }).length).toBe(kept ? 1 : 0)
   })
 
   it('one that keeps none says where its volumes are', async () => {
