@@ -37,6 +37,18 @@ it('shows as many nodes as are of use, those of a pair that fails and those aske
   expect(shown.pairs).toHaveLength(mostNodes * (mostNodes - 1))
 })
 
+it('leads with the nodes that are not reached, whatever is asked for', () => {
+  const pairs = among(60, { 'n-3 n-57': 'too-large', 'n-1 n-58': 'barred' })
+  const order = (asked: readonly string[]) => [...nodesIn(pairsShown(pairs, asked).pairs)]
+  expect(order([]).slice(0, 5)).toEqual(['n-58', 'n-1', 'n-57', 'n-3', 'n-0'])
+  expect(order(['n-5', 'n-58'])).toEqual(order([]))
+})
+
+it('keeps the order of a few nodes', () => {
+  const pairs = among(5, { 'n-3 n-4': 'barred' })
+  expect(pairsShown(pairs, ['n-2']).pairs).toEqual(pairs)
+})
+
 it('counts what fails among all, and names each failure once', () => {
   const pairs = among(60, {
     'n-50 n-57': 'too-large',
