@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, expect, it, vi } from 'vitest'
 import { parse, parseAllDocuments } from 'yaml'
 import { fill, goTo, press, pressToDraft, see } from './browser'
-import { api, serve, type Served } from './server'
+import { api, type ApiChange, serve, type Served } from './server'
 import { suite } from './suite'
 
 const here = suite({ refusals: false })
@@ -229,4 +229,48 @@ it('acts there only where whoever handed it over allows that', async () => {
     '/clusters/thistle/objects?kind=ConfigMap&namespace=default',
   )
   expect(objects.map(({ metadata }) => metadata.name)).toContain('from-afar')
+})
+
+it('empties the node that its own agent runs on: the agent ends with its pod, and the next one goes on', async () => {
+  const { ask, get } = here.api
+  interface PodSeen {
+    readonly metadata: { readonly name: string; readonly namespace: string }
+    readonly spec: { readonly nodeName?: string }
+    readonly status: { readonly phase: string }
+  }
+  const agentPod = async (): Promise<PodSeen | undefined> => {
+    const { objects } = await get<{ objects: readonly PodSeen[] }>(
+      '/clusters/thistle/objects?kind=Pod&namespace=gyrarch-agent',
+    )
+    return objects.find(({ status }) => status.phase === 'Running')
+  }
+  await ask('POST', '/clock', { speed: 60 })
+  const before = await vi.waitFor(async () => {
+    const pod = await agentPod()
+    if (!pod?.spec.nodeName) throw new Error('the agent has no pod yet')
+    return pod
+  }, soon)
+  const intent = { cluster: 'thistle', nodes: [before.spec.nodeName], allowLocalData: true }
+  const { json: draft } = await ask<ApiChange>('POST', '/changes', { kind: 'node.drain', intent })
+  const accept = draft.findings.map(({ key }) => key)
+  expect((await ask('POST', `/changes/${draft.id}/run`, { accept })).status).toBe(202)
+  // What it asks for takes its own way in: until another pod has dialled, nobody can be asked.
+  await vi.waitFor(async () => {
+    const { steps } = await get<ApiChange>(`/changes/${draft.id}`)
+    expect(steps.map(({ cause }) => cause?.reason)).toContain('api-down')
+  }, soon)
+  await vi.waitFor(
+    async () => expect((await get<ApiChange>(`/changes/${draft.id}`)).state).toBe('done'),
+    soon,
+  )
+  await vi.waitFor(async () => expect((await told('thistle')).reach.heard).toBe(true), soon)
+  const after = await vi.waitFor(async () => {
+    const pod = await agentPod()
+    if (!pod) throw new Error('the agent has no pod again')
+    return pod
+  }, soon)
+  expect(after.metadata.name).not.toBe(before.metadata.name)
+  expect(after.spec.nodeName).not.toBe(before.spec.nodeName)
+  expect((await agentOf('thistle')).connected).toBe(true)
+  await ask('POST', '/clock', { speed: 0 })
 })
