@@ -158,12 +158,16 @@ function Order({
                 <IconButton says={`${label} earlier`} onClick={() => move(position, position - 1)}>
                   <ArrowUp size={14} aria-hidden />
                 </IconButton>
-              ) : null}
+              ) : (
+                <span />
+              )}
               {position < intent.drafts.length - 1 ? (
                 <IconButton says={`${label} later`} onClick={() => move(position, position + 1)}>
                   <ArrowDown size={14} aria-hidden />
                 </IconButton>
-              ) : null}
+              ) : (
+                <span />
+              )}
               {intent.drafts.length > 1 ? (
                 <IconButton
                   says={`Take ${label} out`}
