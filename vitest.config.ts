@@ -18,9 +18,6 @@ const server = { ...unit, globalSetup: ['server/testing/first-folder.ts'] }
 /** Tests that alter the demo’s own data, or what the program is told by its surroundings, or that measure its memory. */
 const apart = ['server/{shipments,partner}/**/*.test.ts', 'server/give-back.test.ts']
 
-/** Tests of the built server that open no browser. */
-const withoutBrowser = ['e2e/{api,backup,kill}.test.ts']
-
 /** Tests of pages on a Gyrarch of the demo. */
 const pages = 'app/**/*.page.test.tsx'
 
@@ -47,9 +44,8 @@ export default defineConfig({
         test: {
           ...server,
           name: 'server',
-          include: ['server/**/*.test.ts', pages],
+          include: ['server/**/*.test.ts'],
           exclude: apart,
-          setupFiles: [...server.setupFiles, 'app/testing/patience.ts'],
           // Each test opens and closes a Gyrarch of its own: the program is read once.
           isolate: false,
         },
@@ -58,13 +54,12 @@ export default defineConfig({
       {
         resolve: { alias },
         test: {
-          name: 'built',
-          environment: 'node',
-          include: withoutBrowser,
-          globalSetup: ['e2e/setup.ts'],
-          fileParallelism: false,
-          testTimeout: 300_000,
-          hookTimeout: 120_000,
+          ...server,
+          name: 'pages',
+          include: [pages],
+          setupFiles: [...server.setupFiles, 'app/testing/patience.ts'],
+          // What stands in for a browser replaces how requests are sent: tests of the server must not meet that.
+          isolate: false,
         },
       },
       {
@@ -73,7 +68,6 @@ export default defineConfig({
           name: 'browser',
           environment: 'node',
           include: ['e2e/**/*.test.ts'],
-          exclude: withoutBrowser,
           globalSetup: ['e2e/setup.ts'],
           fileParallelism: false,
           testTimeout: 300_000,

@@ -53,20 +53,16 @@ const firstLines = (message) =>
     .join('\n  ')
     .slice(0, 1500)
 
-/** A test runner's own counts, from its JSON report; a run that left none has failed. Alone it tells as it goes. */
-async function tests(name, projects, isAlone) {
+/** A test runner's own counts, from its JSON report; a run that left none has failed. */
+function tests(name, projects) {
   const file = `${reports}/${name.split(' ')[0]}.json`
-  const args = [
+  const status = run(bin('vitest'), [
     'run',
     ...projects.flatMap((project) => ['--project', project]),
     '--reporter=default',
     '--reporter=json',
     `--outputFile.json=${file}`,
-  ]
-  const { status, text } = isAlone
-    ? { status: run(bin('vitest'), args), text: '' }
-    : await beside(bin('vitest'), args)
-  process.stdout.write(text)
+  ])
   let report = { numPassedTests: 0, numFailedTests: 1, numFailedTestSuites: 0 }
   try {
     report = JSON.parse(readFileSync(file, 'utf8'))
@@ -109,12 +105,8 @@ async function checkText() {
 await check('route types', bin('react-router'), ['typegen'])
 await Promise.all([checkTypes(), checkText()])
 if (await check('build', process.execPath, ['scripts/build.mjs'])) {
-  await tests('unit tests', ['pure', 'server', 'apart'], true)
-  // A browser and its server leave a processor free now and then: what needs no browser has it.
-  await Promise.all([
-    tests('browser tests', ['browser'], false),
-    tests('built tests', ['built'], false),
-  ])
+  tests('unit tests', ['pure', 'server', 'apart', 'pages'])
+  tests('browser tests', ['browser'])
 }
 if (failures.length > 0) console.log(`\nWhat failed:\n- ${failures.join('\n- ')}\n`)
 console.log(`${passed} passed, ${failed} failed`)
