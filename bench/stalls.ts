@@ -1,4 +1,5 @@
 /** The longest stall of the server’s event loop while each page is made and a draft is judged, at 5,000 nodes. */
+import { birch } from '../core/testing/drafts'
 import { serve } from '../e2e/server'
 import type { Figure } from './figure'
 
@@ -66,18 +67,7 @@ const cluster = 'cedar-02'
 const node = 'cedar-02-general-1'
 
 const drafts: readonly DraftAsked[] = [
-  {
-    name: 'a raise',
-    kind: 'cluster.raise',
-    intent: {
-      name: 'birch',
-      site: 'mossgate',
-      release: '1.33.2',
-      controlPlane: { kind: 'own', count: 3 },
-      pools: [{ name: 'general', size: 'rack-4', count: 2 }],
-      ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20', maxPodsPerNode: 110 },
-    },
-  },
+  { name: 'a raise', kind: 'cluster.raise', intent: birch },
   { name: 'a takedown', kind: 'cluster.takedown', intent: { cluster } },
   { name: 'an upgrade', kind: 'cluster.upgrade', intent: { cluster, to: '1.33.2' } },
   { name: 'labels', kind: 'cluster.label', intent: { cluster, labels: { kept: 'far' } } },

@@ -213,12 +213,12 @@ const movesOf = (nodes: readonly BoardNode[]): readonly Move[] =>
     pods.flatMap(({ key, from }) => (from === undefined ? [] : [{ pod: key, from, to: name }])),
   )
 
-/** On which node each pod was: where no what-if altered an object, it says so itself. */
+/** On which node each pod was: where no what-if altered or moved anything, its object says so itself. */
 function nodesBeforeOf(
   given: readonly BoardObject[],
-  objects: readonly BoardObject[],
+  isUnaltered: boolean,
 ): (pod: Pod) => string | null {
-  if (objects === given) return ({ object }) => object.spec?.nodeName ?? null
+  if (isUnaltered) return ({ object }) => object.spec?.nodeName ?? null
   const before = new Map(
     given.filter(isPod).map((pod) => [podKey(pod), pod.spec?.nodeName ?? null]),
   )
@@ -252,7 +252,7 @@ export function boardOf(
   const placement = place(world, { remedies })
   const ownerOf = workloadsOf(objects)
   const nodesBefore = new Map(given.filter(isNode).map((node) => [node.metadata.name, node]))
-  const nodeBefore = nodesBeforeOf(given, objects)
+  const nodeBefore = nodesBeforeOf(given, drained.length === 0 && objects === given)
   const fateOf = (name: string): BoardNode['fate'] => {
     if (drained.includes(name)) return 'drained'
     return nodesBefore.has(name) ? 'stands' : 'new'
