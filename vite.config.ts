@@ -36,8 +36,16 @@ export default defineConfig({
       },
     },
     ssr: {
-      // Its CommonJS does not name what it exports.
-      resolve: { noExternal: ['rrule'] },
+      resolve: {
+        noExternal: [
+          // Its CommonJS does not name what it exports.
+          'rrule',
+          // Read from many small files they take longer to find than to run.
+          ...[/^@mui\//, /^@emotion\//, 'lucide-react', 'react-hook-form', '@hookform/resolvers'],
+          ...[/^@codemirror\//, /^@lezer\//, '@uiw/react-codemirror', '@dnd-kit/core'],
+          ...['zod', 'yaml', 'luxon', 'd3-shape', 'd3-hierarchy', 'chart.js', 'react-chartjs-2'],
+        ],
+      },
       build: {
         rollupOptions: {
           input: {

@@ -7,7 +7,7 @@ const alias = { '~': fileURLToPath(new URL('.', import.meta.url)) }
 /** What all tests without a browser have in common. */
 const unit = {
   environment: 'node',
-  setupFiles: ['server/testing/strict-views.ts'],
+  setupFiles: ['server/testing/strict-views.ts', 'server/testing/quick-stacks.ts'],
   // Against what hangs; how fast things are is for the benches to say.
   testTimeout: 300_000,
   hookTimeout: 120_000,
@@ -69,7 +69,6 @@ export default defineConfig({
           environment: 'node',
           include: ['e2e/**/*.test.ts'],
           globalSetup: ['e2e/setup.ts'],
-          fileParallelism: false,
           testTimeout: 300_000,
           hookTimeout: 120_000,
         },

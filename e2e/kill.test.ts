@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto'
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect, it } from 'vitest'
-import { api, type ApiChange, serve } from './server'
+import { api, type ApiChange, serve, type Served } from './server'
 
 const birch = {
   name: 'birch',
@@ -14,15 +14,26 @@ const birch = {
   ranges: { pods: '10.134.0.0/18', services: '10.135.0.0/20', maxPodsPerNode: 110 },
 }
 
+/** A server whose clock tests alone move: it goes on by itself after a start. */
+async function standing(dir: string): Promise<Served> {
+  const served = await serve({ dir })
+  await api(served.url).ask('POST', '/clock', { speed: 0 })
+  return served
+}
+
+async function startedAgain(served: Served): Promise<Served> {
+  await served.kill()
+  return standing(served.dir)
+}
+
 interface SiteAnswer {
   readonly machines: readonly { readonly name: string }[]
   readonly disks: readonly { readonly name: string }[]
   readonly addresses: readonly { readonly address: string }[]
 }
 
-it('continues after kill -9 at seven moments and makes each machine exactly once', async () => {
+it.concurrent('continues after kill -9 at seven moments and makes each machine exactly once', async () => {
   let served = await serve()
-  const { dir } = served
   try {
     let { ask, get } = api(served.url)
     await ask('POST', '/clock', { calm: false })
@@ -41,8 +52,7 @@ it('continues after kill -9 at seven moments and makes each machine exactly once
       if (seconds > 0) await ask('POST', '/clock', { advanceSeconds: seconds })
       const before = await get<ApiChange>(`/changes/${drafted.id}`)
       expect(before.state).toBe('running')
-      await served.kill()
-      served = await serve({ dir })
+      served = await startedAgain(served)
       ;({ ask, get } = api(served.url))
       const after = await get<ApiChange>(`/changes/${drafted.id}`)
       const doneBefore = before.steps.filter((step) => step.state === 'done').map((step) => step.id)
@@ -74,9 +84,8 @@ it('continues after kill -9 at seven moments and makes each machine exactly once
   }
 })
 
-it('continues taking back after kill -9', async () => {
+it.concurrent('continues taking back after kill -9', async () => {
   let served = await serve()
-  const { dir } = served
   try {
     let { ask, get } = api(served.url)
     await ask('POST', '/clock', { speed: 0 })
@@ -88,8 +97,7 @@ it('continues taking back after kill -9', async () => {
     await ask('POST', '/clock', { advanceSeconds: 600 })
     expect((await ask('POST', `/changes/${drafted.id}/take-back`, {})).status).toBe(202)
     await ask('POST', '/clock', { advanceSeconds: 20 })
-    await served.kill()
-    served = await serve({ dir })
+    served = await startedAgain(served)
     ;({ ask, get } = api(served.url))
     expect((await api(served.url).runOut(drafted.id)).state).toBe('taken-back')
     const after = await get<SiteAnswer>('/sites/mossgate')
@@ -103,7 +111,7 @@ it('continues taking back after kill -9', async () => {
   }
 })
 
-it('goes on with a drive that is being taken in after kill -9 at ten moments, and keeps each blob once', async () => {
+it.concurrent('goes on with a drive that is being taken in after kill -9 at ten moments, and keeps each blob once', async () => {
   let served = await serve()
   const { dir } = served
   try {
@@ -146,7 +154,7 @@ it('goes on with a drive that is being taken in after kill -9 at ten moments, an
       await new Promise((done) => setTimeout(done, milliseconds))
       await served.kill()
       await answer
-      served = await serve({ dir })
+      served = await standing(dir)
       left.push(await missing())
     }
     // What came stays: each time there is no more left to come than before.
@@ -172,9 +180,8 @@ it('goes on with a drive that is being taken in after kill -9 at ten moments, an
   }
 })
 
-it('goes on with a fleet upgrade after kill -9 at twenty moments, and does nothing twice', async () => {
+it.concurrent('goes on with a fleet upgrade after kill -9 at twenty moments, and does nothing twice', async () => {
   let served = await serve()
-  const { dir } = served
   try {
     let { ask, get } = api(served.url)
     await ask('POST', '/clock', { calm: false })
@@ -211,8 +218,7 @@ it('goes on with a fleet upgrade after kill -9 at twenty moments, and does nothi
       await ask('POST', '/clock', { advanceSeconds: 180 + 17 * (moment % 5) })
       const doneBefore = await doneSteps()
       moments.add(doneBefore.join())
-      await served.kill()
-      served = await serve({ dir })
+      served = await startedAgain(served)
       ;({ ask, get } = api(served.url))
       expect(await doneSteps()).toEqual(expect.arrayContaining([...doneBefore]))
     }

@@ -206,7 +206,7 @@ export const lookAgain =
 
 export function diagnose(input: DiagnosisInput): Diagnosis | null {
   const { objects, logs = [], about, now, world = null } = input
-  const evidence = new Evidence(objects, logs, Date.parse(now), world)
+  const evidence = new Evidence(objects, logs, Date.parse(now), () => world)
   const diagnosis = diagnosisOf(evidence, about)
   if (!diagnosis) return null
   const look = lookAgain(evidence, about)

@@ -86,8 +86,8 @@ export class Evidence {
     given: readonly unknown[],
     readonly logs: readonly Log[],
     readonly now: number,
-    /** What a packet walks through, where it was given. */
-    readonly world: ReadyWorld | null = null,
+    /** What a packet walks through, where it was given: read once a cause asks for it, which few do. */
+    readonly world: () => ReadyWorld | null = () => null,
     /** Events are those of this, where the objects are what they would be. */
     before: Evidence | null = null,
   ) {

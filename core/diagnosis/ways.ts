@@ -19,8 +19,13 @@ const deciderText = (by: string | readonly string[]): string =>
   typeof by === 'string' ? by : by.join(', ')
 
 /** A candidate of an unreached API with what drops the packet, where the world knows. */
-export function withWay(candidate: Candidate, node: Json, world: ReadyWorld | null): Candidate {
-  if (!world || candidate.cause !== 'api-unreachable') return candidate
+export function withWay(
+  candidate: Candidate,
+  node: Json,
+  readWorld: () => ReadyWorld | null,
+): Candidate {
+  const world = candidate.cause === 'api-unreachable' ? readWorld() : null
+  if (!world) return candidate
   const name = text(record(node['metadata'])['name'])
   const cluster = [...world.clusters.values()].find(({ nodes }) => nodes.has(name))
   if (!cluster) return candidate

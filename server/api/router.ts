@@ -126,8 +126,12 @@ export function apiRouter(
     checkAddress(request.originalUrl)
     next()
   })
-  const description = openApi()
-  router.get('/openapi.json', (_request, response) => void response.json(description))
+  let description: ReturnType<typeof openApi> | null = null
+  router.get('/openapi.json', async (_request, response) => {
+    // Made once, when it is asked for: a start does not wait for it.
+    description ??= openApi()
+    response.json(await description)
+  })
   router.get('/live', (request, response) => live(gyrarch, request, response))
   for (const route of routes) router[route.method](route.path, handler(gyrarch, route, onAnswer))
   router.use('/compute/:name', (request, _response, next) =>

@@ -1,11 +1,11 @@
 /** The demo’s catalogue: edges between releases, add-ons, and the images of both. */
-import { parse } from 'yaml'
 import { z } from 'zod'
 import addOns from '~/demo/add-ons.yaml?raw'
 import releases from '~/demo/releases.yaml?raw'
 import { mediumSchema, releaseEdgeSchema, versionSchema } from '~/core/shipment'
 import { addOnImages, catalogueImage, releaseImages } from '../connectors/standin/published'
 import { breath } from '../breath'
+import { parse } from './scenario'
 import type { Database } from '../records/database'
 import { AddOnVersionRow, ImageRow, ReleaseEdgeRow } from '../records/catalogue-rows'
 import { ReleaseRow } from '../records/models'

@@ -14,7 +14,7 @@ import workloads from '~/demo/workloads.yaml?raw'
 
 /** What stands in a file, read once; whoever asks gets a copy of its own. */
 const documents = new Map<string, unknown>()
-function parse(text: string): unknown {
+export function parse(text: string): unknown {
   const document: unknown = documents.get(text) ?? parseYaml(text)
   documents.set(text, document)
   return structuredClone(document)

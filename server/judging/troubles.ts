@@ -74,12 +74,14 @@ export function troublesIn(asked: TroublesAsked, view: FleetView): readonly Know
   const { cluster } = asked
   const shown = clusterOf(view, cluster)
   if (!shown) return []
-  const world = readyWorldOf(view)
   const evidence = new Evidence(
     [...(knownObjects(view, cluster) ?? []), ...asked.events],
     asked.logs,
     Date.parse(view.now),
-    world.ok ? world.world : null,
+    () => {
+      const world = readyWorldOf(view)
+      return world.ok ? world.world : null
+    },
   )
   const troubles = troublesOf(evidence, cluster).filter(
     (trouble) => !waitsForGrowth(evidence, shown, trouble),

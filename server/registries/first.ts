@@ -4,9 +4,11 @@ import type { Catalogue } from '../releases/catalogue'
 import {
   type CatalogueImage,
   catalogueImage,
+  listedAs,
   ownImage,
   publishedBlob,
 } from '../connectors/standin/published'
+import { listedOf, readManifest } from './manifest'
 import type { FirstImage } from './registry'
 import { firstSignature } from './signatures'
 
@@ -23,6 +25,14 @@ const parts = (name: string): { readonly repository: string; readonly tag: strin
 /** Signatures and what they refer to, by digest. */
 const signatures = new Map<string, string>()
 
+/** What is listed of a signature, which is small enough to be read. */
+function listedSignature(body: string, of: string): FirstImage['listed'] {
+  const bytes = new TextEncoder().encode(body)
+  const read = readManifest(bytes)
+  if (read?.mediaType === undefined) throw new Error(`the signature of ${of} is no manifest`)
+  return { mediaType: read.mediaType, ...listedOf(read, bytes.length) }
+}
+
 /** An image, and beside it its signature. */
 function withSignature(image: CatalogueImage): readonly FirstImage[] {
   const { repository, tag } = parts(image.name)
@@ -31,6 +41,7 @@ function withSignature(image: CatalogueImage): readonly FirstImage[] {
     tag,
     digest: image.digest,
     blobs: image.layers.map((layer) => layer.digest),
+    listed: listedAs(image),
   }
   const signature = firstSignature({ name: image.name, digest: image.digest, size: image.bytes })
   if (!signature) return [own]
@@ -43,6 +54,7 @@ function withSignature(image: CatalogueImage): readonly FirstImage[] {
       tag: null,
       digest: signature.digest,
       blobs: signature.blobs.map((blob) => blob.digest),
+      listed: listedSignature(signature.body, image.digest),
     },
   ]
 }

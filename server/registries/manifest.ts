@@ -24,6 +24,14 @@ export interface Read {
   readonly manifests: readonly string[]
 }
 
+/** What a registry lists of a manifest of that many bytes. */
+export const listedOf = ({ artifactType, subject, annotations }: Read, size: number) => ({
+  size,
+  artifactType,
+  subject,
+  annotations,
+})
+
 /** Reads a manifest or index; null where it is none. */
 export function readManifest(bytes: Uint8Array): Read | null {
   let body: unknown

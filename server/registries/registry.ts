@@ -20,7 +20,7 @@ import {
 import { join } from 'node:path'
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
-import { readManifest } from './manifest'
+import { listedOf, readManifest } from './manifest'
 
 export { readManifest }
 
@@ -49,6 +49,8 @@ export interface FirstImage {
   readonly tag: string | null
   readonly digest: string
   readonly blobs: readonly string[]
+  /** What is listed of its manifest. */
+  readonly listed: Omit<Manifest, 'digest'>
 }
 
 export interface First {
@@ -285,7 +287,7 @@ export class Registry {
         repository.blobs.add(blob)
         this.firstDigests.add(blob)
       }
-      await this.keepManifest(image.repository, image.digest, null)
+      repository.manifests.set(image.digest, { digest: image.digest, ...image.listed })
       if (image.tag !== null) repository.tags.set(image.tag, image.digest)
     }
     const text = await readFile(this.log, 'utf8').catch(() => '')
@@ -319,21 +321,14 @@ export class Registry {
     return repository
   }
 
-  private async keepManifest(
-    repository: string,
-    digest: string,
-    mediaType: string | null,
-  ): Promise<void> {
+  private async keepManifest(repository: string, digest: string, mediaType: string): Promise<void> {
     const bytes = await this.bytes(digest)
     const read = bytes ? readManifest(bytes) : null
     if (!bytes || !read) return
     this.made(repository).manifests.set(digest, {
       digest,
-      mediaType: mediaType ?? read.mediaType ?? 'application/vnd.oci.image.manifest.v1+json',
-      size: bytes.length,
-      artifactType: read.artifactType,
-      subject: read.subject,
-      annotations: read.annotations,
+      mediaType,
+      ...listedOf(read, bytes.length),
     })
   }
 

@@ -6,7 +6,8 @@
 /** How many bytes of the catalogue one real byte stands for. */
 export const catalogueScale = 1000
 
-const realBytes = (catalogueBytes: number): number => Math.ceil(catalogueBytes / catalogueScale)
+/** How many bytes a layer has in the end, of those that the catalogue gives. */
+export const layerBytes = (catalogueBytes: number): number => Math.ceil(catalogueBytes / catalogueScale)
 
 function seedOf(name: string): number {
   let state = 0x811c9dc5
@@ -17,7 +18,7 @@ function seedOf(name: string): number {
 
 /** The layer of that name, of a thousandth of `catalogueBytes`: a stream of Marsaglia’s xorshift. */
 export function layerContent(name: string, catalogueBytes: number): Uint8Array {
-  const bytes = realBytes(catalogueBytes)
+  const bytes = layerBytes(catalogueBytes)
   const words = new Uint32Array(Math.ceil(bytes / 4))
   let state = seedOf(name)
   for (let at = 0; at < words.length; at += 1) {

@@ -1,4 +1,4 @@
-export { catalogueScale, layerContent } from './content'
+export { catalogueScale, layerBytes, layerContent } from './content'
 export {
   addOnImages,
   components,

@@ -1,6 +1,6 @@
 /** The images that are published, as registries hold them: OCI manifests whose digests are those of real bytes. */
 import { createHash } from 'node:crypto'
-import { layerContent, type PublishedImage } from '~/standin/registry'
+import { layerBytes, layerContent, type PublishedImage } from '~/standin/registry'
 
 export { addOnImages, ownImage, releaseImages } from '~/standin/registry'
 
@@ -57,6 +57,19 @@ const configOf = (layers: readonly { readonly digest: string }[]): string =>
     rootfs: { type: 'layers', diff_ids: layers.map((layer) => layer.digest) },
   })
 
+const manifestType = 'application/vnd.oci.image.manifest.v1+json'
+const configType = 'application/vnd.oci.image.config.v1+json'
+const nameAnnotation = 'org.opencontainers.image.ref.name'
+
+/** What a registry lists of an image that was published, which is what its manifest says: nobody has to make that for it. */
+export const listedAs = ({ name, bytes }: Pick<CatalogueImage, 'name' | 'bytes'>) => ({
+  mediaType: manifestType,
+  size: bytes,
+  artifactType: configType,
+  subject: null,
+  annotations: { [nameAnnotation]: name },
+})
+
 /** The manifest of an image (image-spec 1.1, manifest.md); it is named by what it holds alone. */
 function manifestOf(image: PublishedImage): {
   readonly manifest: string
@@ -65,15 +78,15 @@ function manifestOf(image: PublishedImage): {
   const layers = image.layers.map((layer) => ({
     digest: layerDigest(layer.name, layer.bytes),
     bytes: layer.bytes,
-    size: layerContent(layer.name, layer.bytes).length,
+    size: layerBytes(layer.bytes),
   }))
   const config = configOf(layers)
   const configBlob = { digest: publishText(config), bytes: config.length }
   const manifest = JSON.stringify({
     schemaVersion: 2,
-    mediaType: 'application/vnd.oci.image.manifest.v1+json',
+    mediaType: manifestType,
     config: {
-      mediaType: 'application/vnd.oci.image.config.v1+json',
+      mediaType: configType,
       digest: configBlob.digest,
       size: config.length,
     },
@@ -83,7 +96,7 @@ function manifestOf(image: PublishedImage): {
       size: layer.size,
       annotations: { [catalogueBytes]: String(layer.bytes) },
     })),
-    annotations: { 'org.opencontainers.image.ref.name': image.name },
+    annotations: { [nameAnnotation]: image.name },
   })
   return {
     manifest,
