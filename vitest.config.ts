@@ -69,6 +69,7 @@ export default defineConfig({
           environment: 'node',
           include: ['e2e/**/*.test.ts'],
           globalSetup: ['e2e/setup.ts'],
+          fileParallelism: false,
           testTimeout: 300_000,
           hookTimeout: 120_000,
         },

@@ -3,6 +3,9 @@ import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { bin, needPackages, needTestTools, root, run, typeChecker } from './ready.mjs'
 
+// What is proven by being repeated is repeated as often as was set for it; else less often (`server/testing/thorough.ts`).
+if (process.argv.includes('--thorough')) process.env['GYRARCH_THOROUGH'] = 'yes'
+
 needPackages()
 needTestTools()
 

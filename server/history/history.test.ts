@@ -5,12 +5,14 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { differencesIn, type Json, visibleTime } from '~/core/history'
 import { seeded } from '~/core/units'
 import { copyFolder, draftAndRun, type Opened, openForTest } from '../testing/open'
+import { repeats } from '../testing/thorough'
 import type { FleetPictures } from '../fleet/pictures'
 import { Refusal } from '../changes/errors'
 import { type History, stateAt } from './history'
 import { Versions } from './versions'
 
 const dayMs = 86_400_000
+const moments = repeats(20, 8)
 let opened: Opened
 let history: History
 
@@ -53,7 +55,7 @@ async function everythingIn(fleet: FleetPictures): Promise<unknown> {
 }
 
 describe('the fleet as it was', () => {
-  it('is what a copy made at that moment shows, at 20 moments of 30 days with changes in between', async () => {
+  it(`is what a copy made at that moment shows, at ${moments} moments of ${1.5 * moments} days with changes in between`, async () => {
     const { gyrarch } = opened
     const draw = seeded(13)
     const copies: { at: string; then: unknown; dir: string | null }[] = []
@@ -64,7 +66,7 @@ describe('the fleet as it was', () => {
       ['cluster.start', { cluster: 'sorrel' }],
       ['pool.resize', { cluster: 'bramble', pool: 'base', count: 3 }],
     ]
-    for (let moment = 0; moment < 20; moment++) {
+    for (let moment = 0; moment < moments; moment++) {
       await gyrarch.outside.advance(Math.round((1.5 * dayMs * (0.2 + 1.6 * draw())) / 1000))
       const change = moment % 4 === 1 ? changes[Math.floor(moment / 4)] : undefined
       if (change) await draftAndRun(gyrarch, change[0], change[1])
@@ -97,7 +99,7 @@ describe('the fleet as it was', () => {
       await copy.close()
       rmSync(dir, { recursive: true, force: true })
     }
-    expect(turned).toBeGreaterThan(12)
+    expect(turned).toBeGreaterThan(0.6 * moments)
     const { begins, bytes } = await history.extent()
     const days = (gyrarch.outside.now - Date.parse(begins ?? '')) / dayMs
     expect(bytes / days).toBeLessThan(4e6)

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { putFault } from '../faults'
 import { type Opened, gyrarchForEach, runOut } from '../testing/open'
+import { repeats } from '../testing/thorough'
 import { caseId } from './case-records'
 
 let opened: Opened
@@ -217,8 +218,10 @@ describe('a node that is not ready', () => {
 })
 
 describe('a fleet that is well', () => {
-  it('has no case in thirty days, whatever its workloads and pools do by themselves', async () => {
-    for (let hour = 0; hour < 30 * 24; hour++) {
+  const days = repeats(30, 10)
+
+  it(`has no case in ${days} days, whatever its workloads and pools do by themselves`, async () => {
+    for (let hour = 0; hour < days * 24; hour++) {
       await opened.gyrarch.outside.advance(3600)
       await opened.gyrarch.cases.atRest()
     }
