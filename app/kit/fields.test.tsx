@@ -58,6 +58,29 @@ describe('a field', () => {
 })
 
 describe('a number field', () => {
+  it('stays empty while it is typed anew, although whoever is told of nothing takes the least', async () => {
+    function Steps() {
+      const [steps, setSteps] = useState(5)
+      return (
+        <NumberField
+          label="Steps"
+          min={1}
+          value={steps}
+          onChange={(count) => setSteps(Math.max(1, count ?? 0))}
+        />
+      )
+    }
+    render(<Steps />)
+    await userEvent.clear(input('Steps'))
+    expect(input('Steps').value).toBe('')
+    await userEvent.type(input('Steps'), '4')
+    expect(input('Steps').value).toBe('4')
+    // One that is left empty shows what was taken for it.
+    await userEvent.clear(input('Steps'))
+    await userEvent.tab()
+    expect(input('Steps').value).toBe('1')
+  })
+
   it('tells numbers, and nothing where it is empty', async () => {
     const onChange = vi.fn<(value: number | undefined) => void>()
     function Port() {

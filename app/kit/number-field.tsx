@@ -1,4 +1,5 @@
 import TextField from '@mui/material/TextField'
+import { useState } from 'react'
 import { type FieldProps, fieldParts } from './field'
 import { useTurn } from './turn'
 
@@ -32,6 +33,8 @@ export function NumberField({
   ...shared
 }: NumberFieldProps) {
   useTurn()
+  // Whoever is told of nothing may take a number instead: while one types, an emptied field stays empty.
+  const [isEmptied, setEmptied] = useState(false)
   const parts = fieldParts({ ...shared, width, mono: true })
   return (
     <TextField
@@ -42,12 +45,16 @@ export function NumberField({
       }}
       type="number"
       name={name}
-      value={onChange ? (value ?? '') : undefined}
+      value={onChange ? ((isEmptied ? undefined : value) ?? '') : undefined}
       defaultValue={defaultValue}
-      onChange={(event) =>
-        onChange?.(event.target.value === '' ? undefined : Number(event.target.value))
-      }
-      onBlur={onBlur}
+      onChange={({ target }) => {
+        setEmptied(target.value === '')
+        onChange?.(target.value === '' ? undefined : Number(target.value))
+      }}
+      onBlur={() => {
+        setEmptied(false)
+        onBlur?.()
+      }}
       disabled={disabled}
       inputRef={inputRef}
     />

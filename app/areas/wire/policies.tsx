@@ -7,7 +7,7 @@ import type { PolicyObject } from '~/core/objects'
 import { readObjects } from '~/core/objects'
 import { countText, listText, numberText } from '~/core/units'
 import { readPolicyWorld } from '~/core/wire'
-import { callsADay, policyFromCalls } from '~/core/wire/changes'
+import { callsADay, letInBy, policyFromCalls } from '~/core/wire/changes'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
 import { DraftChange } from '../../parts/draft-change'
@@ -133,6 +133,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       port: flow.port,
       calls: callsADay(flow, view.now),
       ticked: all || ticked.has(flow.from),
+      /** Policies there are that let it in whether it is ticked or not. */
+      letInBy: letInBy(world, objects, flow),
     })),
     draft: workload === null ? null : policyFromCalls(objects, workload, chosen),
   }
@@ -227,6 +229,29 @@ function Sketch({ row }: { readonly row: Row }) {
   )
 }
 
+type Flows = NonNullable<Route.ComponentProps['loaderData']['flows']>
+
+/** What becomes of the callers that are not ticked: policies add to each other, so that another one may let them in. */
+function Left({ flows }: { readonly flows: Flows }) {
+  const cut = flows.filter((flow) => flow.letInBy.length === 0)
+  return (
+    <>
+      {cut.length > 0 ? (
+        <p>
+          <StateGlyph state="strained" /> Cuts off {listText(cut.map((flow) => flow.from))}.
+        </p>
+      ) : null}
+      {flows
+        .filter((flow) => flow.letInBy.length > 0)
+        .map((flow) => (
+          <p key={flow.from} className="soft">
+            {flow.from} is still let in by {listText(flow.letInBy)}.
+          </p>
+        ))}
+    </>
+  )
+}
+
 function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData'] }) {
   const [, setSearch] = useSearchParams()
   const [name, setName] = useState('')
@@ -285,12 +310,7 @@ function FromCalls({ data }: { readonly data: Route.ComponentProps['loaderData']
       </div>
       {workload && draft && cluster !== null ? (
         <>
-          {flows.some((flow) => !flow.ticked) ? (
-            <p>
-              <StateGlyph state="strained" /> Cuts off{' '}
-              {listText(flows.filter((flow) => !flow.ticked).map((flow) => flow.from))}.
-            </p>
-          ) : null}
+          <Left flows={flows.filter((flow) => !flow.ticked)} />
           <DraftChange
             kind="wire.policy"
             intent={{ cluster, namespace, name: name.trim() || `${service}-callers`, spec: draft }}

@@ -9,7 +9,7 @@ import * as walk from './walk'
 const pages = pagesOf({ '/wire/walk': walk })
 const ofBramble = '/wire/walk?aim=cluster/bramble'
 const toBureau = `${ofBramble}&from=climate/climate-loop&to=weather-bureau&port=8443`
-const toLedger = `${ofBramble}&from=market/market-desk&to=market/ledger-view&port=80`
+const toLedger = `${ofBramble}&from=market/market-desk-v1&to=market/ledger-view&port=8443`
 
 const verdict = (): string =>
   screen.getByRole('heading', { level: 2, name: /elivered|ropped/ }).textContent
@@ -30,14 +30,14 @@ describe('a walk', () => {
     expect(answer.verdict).toBe('delivered')
     expect(verdict()).toContain('Delivered, and the answer comes back')
     // What decided is told first.
-    expect(reason().textContent).toContain(answer.hops.at(-1)?.says)
+    expect(reason().textContent).toContain(answer.hops.at(-1)?.says ?? '?')
     const [opening] = answer.hops
     const hop = screen.getAllByRole('button', {
       name: new RegExp(opening?.hop.replace('-', ' ') ?? '', 'i'),
     })[0]
     if (!hop) throw new Error('no hop can be pressed')
     await userEvent.click(hop)
-    await waitFor(() => expect(reason().textContent).toContain(opening?.says))
+    await waitFor(() => expect(reason().textContent).toContain(opening?.says ?? '?'))
   })
 
   it('that is dropped names the hop, whom the other end accepts, and what clears it', async () => {
@@ -62,7 +62,7 @@ describe('a walk', () => {
     await waitFor(() =>
       expect(screen.getByLabelText<HTMLInputElement>('From').value).toBe('market/ledger-view'),
     )
-    expect(screen.getByLabelText<HTMLInputElement>('To').value).toBe('market/market-desk')
+    expect(screen.getByLabelText<HTMLInputElement>('To').value).toBe('market/market-desk-v1')
   })
 
   it.each([
@@ -101,7 +101,7 @@ describe('an expectation', () => {
         ({ name }) => name === 'the desk reads the ledger',
       )
     // The workload is kept, not the pod that stands for it now.
-    expect((await kept())?.from).toMatchObject({ pod: 'market/market-desk' })
+    expect((await kept())?.from).toMatchObject({ pod: 'market/market-desk-v1' })
     expect((await kept())?.delivered).toBe(true)
     const row = within(table).getByText('the desk reads the ledger').closest('tr')
     if (!row) throw new Error('it has no row')

@@ -3,7 +3,7 @@ export { callsADay, callsIn, ruleHits, wouldMeet, type Met } from './hits'
 export { ingressAddress, ingressIntent, wireIngress, type IngressIntent } from './ingress'
 export { keepSourceIntent, keptAfter, wireKeepSource, type KeepSourceIntent } from './keep-source'
 export { changeFor, type RemedyAsChange } from './remedy-change'
-export { labelsOfWorkload, policyFromCalls } from './policy-draft'
+export { labelsOfWorkload, letInBy, policyFromCalls } from './policy-draft'
 export { policyIntent, wirePolicy, type PolicyIntent } from './policy'
 export { frontage, poolFill, poolIntent, wirePool, type PoolFill, type PoolIntent } from './pool'
 export {

@@ -1,7 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import type { TrafficView } from '../../fleet'
 import type { ApiObject } from '../../objects'
-import { labelsOfWorkload, policyFromCalls } from './policy-draft'
+import { readObjects } from '../../objects'
+import { readPolicyWorld } from '..'
+import { labelsOfWorkload, letInBy, policyFromCalls } from './policy-draft'
 
 const pod = (
   name: string,
@@ -89,4 +91,40 @@ describe('a policy out of calls', () => {
     expect(policyFromCalls(objects, 'market/ledger', [])?.['ingress']).toEqual([])
     expect(policyFromCalls(objects, 'market/bare', [])).toBeNull()
   })
+})
+
+describe('a caller that is left out', () => {
+  const policy = (name: string, app: string, peer: string) => ({
+    apiVersion: 'networking.k8s.io/v1',
+    kind: 'NetworkPolicy',
+    metadata: { name, namespace: 'market' },
+    spec: {
+      podSelector: { matchLabels: { app } },
+      policyTypes: ['Ingress'],
+      ingress: [{ from: [{ podSelector: { matchLabels: { app: peer } } }] }],
+    },
+  })
+  const lets = (from: string, ...policies: readonly object[]): readonly string[] => {
+    const namespace = { apiVersion: 'v1', kind: 'Namespace', metadata: { name: 'market' } }
+    const world = readPolicyWorld(
+      readObjects([...objects, namespace, ...policies]).located,
+      'objects',
+      [],
+    )
+    return letInBy(world, objects, call(from))
+  }
+
+  it('is let in by nobody where nothing isolates whom it calls, or what does is for others', () => {
+    expect(lets('market/desk')).toEqual([])
+    expect(lets('market/desk', policy('for-bare', 'ledger', 'bare'))).toEqual([])
+    expect(lets('market/desk', policy('of-loop', 'loop', 'desk'))).toEqual([])
+  })
+
+  it('is let in by every policy that says so', () =>
+    expect(
+      lets('market/desk', policy('a', 'ledger', 'desk'), policy('b', 'ledger', 'bare')),
+    ).toEqual(['market/a']))
+
+  it('is looked for by its address where it is no workload', () =>
+    expect(lets('192.0.2.7', policy('a', 'ledger', 'desk'))).toEqual([]))
 })

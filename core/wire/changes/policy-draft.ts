@@ -1,6 +1,8 @@
 /** A network policy out of calls that were seen: exactly those that are ticked are let in. */
+import { parseAddress } from '../../addresses'
 import type { TrafficView } from '../../fleet'
 import { type ApiObject, podsOfWorkload, targetPort } from '../../objects'
+import { policyIn, type PolicyEnd, type PolicyWorld } from '../policy'
 
 /** Labels that tell a workload’s pods from others: what its controller adds for itself is left out. */
 export function labelsOfWorkload(
@@ -44,4 +46,36 @@ export function policyFromCalls(
     }
   })
   return { podSelector: { matchLabels: labels }, policyTypes: ['Ingress'], ingress }
+}
+
+function callerOf(
+  world: PolicyWorld,
+  objects: readonly ApiObject[],
+  from: string,
+): PolicyEnd | null {
+  if (from.includes('/')) {
+    const [pod] = podsOfWorkload(objects, from)
+    const end = pod && world.pods.get(`${pod.metadata.namespace ?? 'default'}/${pod.metadata.name}`)
+    return end ? { pod: end } : null
+  }
+  const read = parseAddress(from)
+  return read.ok ? { address: read.value } : null
+}
+
+/**
+ * Policies there are (`namespace/name`) that let a call in whatever another one says, since they add to each other;
+ * none where no policy isolates whom it calls.
+ */
+export function letInBy(
+  world: PolicyWorld,
+  objects: readonly ApiObject[],
+  { from, to, port }: TrafficView,
+): readonly string[] {
+  const caller = callerOf(world, objects, from)
+  const [callee] = podsOfWorkload(objects, to).flatMap(
+    ({ metadata }) => world.pods.get(`${metadata.namespace ?? 'default'}/${metadata.name}`) ?? [],
+  )
+  if (!caller || !callee) return []
+  const verdict = policyIn(world, caller, { pod: callee }, targetPort(objects, to, port), 'TCP')
+  return verdict.isolated && verdict.allowed ? verdict.by : []
 }
