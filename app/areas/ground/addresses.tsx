@@ -41,8 +41,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   const readable =
     prefixes.length > 0 &&
     prefixes.every((prefix) => Number.isInteger(prefix) && prefix >= 0 && prefix <= 128)
+  const [bits, family] = within.includes(':') ? [128, 'IPv6'] : [32, 'IPv4']
   let carved: ReturnType<typeof carveFrom> | null
   if (within === '' || wanted === '') carved = null
+  else if (readable && prefixes.some((prefix) => prefix > bits))
+    carved = { ok: false, says: `A prefix length of ${family} is at most ${bits}.` }
   else if (readable) carved = carveFrom(book, domain, within, prefixes)
   else
     carved = {
