@@ -60,7 +60,9 @@ export function whoNotices(
     }))
   const expected = (view.expectations ?? [])
     .filter(
-      ({ to }) =>
+      // What is not to arrive does not arrive at what is gone either.
+      ({ to, delivered }) =>
+        delivered &&
         to['cluster'] === cluster &&
         (names.has(to['service'] ?? '') || pods.some((pod) => named(pod) === to['pod'])),
     )

@@ -1,6 +1,6 @@
 /** The sentences of this area, by the code of what they tell. */
 import { sentences } from '../../core/contract/said'
-import { countText } from '../../core/units'
+import { countText, numberText } from '../../core/units'
 
 export const said = sentences({
   // reach
@@ -42,7 +42,7 @@ export const said = sentences({
   'allows-load-balancers': (p: { site: string; quotaBalancers: number }) =>
     `${p.site} allows ${countText(p.quotaBalancers, 'load balancer')}; all are in use`,
   'calls-failed': (p: { failures: number; calls: number; seconds: number; percent: string }) =>
-    `${p.failures} of ${p.calls} calls failed in ${p.seconds} s (${p.percent} %)`,
+    `${numberText(p.failures)} of ${numberText(p.calls)} calls failed in ${p.seconds} s (${p.percent} %)`,
 
   // verbs
   'nodes-told': (p: { nodesCount: number; keepSource: string }) =>

@@ -1,10 +1,10 @@
 import { AreaTabs } from '../../parts/area-tabs'
 
 const views = [
-  ['/journal', 'Lines'],
-  ['/journal/observed', 'Observed'],
-  ['/journal/compare', 'Two moments'],
-  ['/journal/estimates', 'Estimates'],
+  ['/journal', 'lines'],
+  ['/journal/observed', 'observed'],
+  ['/journal/compare', 'two moments'],
+  ['/journal/estimates', 'estimates'],
 ] as const
 
 export const JournalTabs = ({ here }: { readonly here: (typeof views)[number][0] }) => (

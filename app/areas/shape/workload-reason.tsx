@@ -40,10 +40,12 @@ function PodLine({
       {pod.node === null ? (
         <span className="soft"> no node</span>
       ) : (
-        <To path={`/clusters/${cluster}`} query={{ on: pod.node }} className="mono">
+        <>
           {' '}
-          {pod.node}
-        </To>
+          <To path={`/clusters/${cluster}`} query={{ on: pod.node }} className="mono">
+            {pod.node}
+          </To>
+        </>
       )}
       {pod.startedAt === null ? null : (
         <span className="soft">

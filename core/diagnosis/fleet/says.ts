@@ -48,7 +48,7 @@ export const said = sentences({
   'fleet.answers': (p: { service: string; failed: number; asked: number }) =>
     `${rate(p.failed)} of ${rate(p.asked)} answers of ${p.service} are errors`,
   'fleet.answers-symptom': (p: { callers: number; service: string }) =>
-    `${countText(p.callers, 'caller')} of ${p.service} get errors for answers`,
+    `${countText(p.callers, 'caller')} of ${p.service} ${p.callers === 1 ? 'gets' : 'get'} errors for answers`,
   'fleet.call': (p: { failing: number; perSecond: number }) =>
     `${rate(p.failing)} of ${rate(p.perSecond)} calls fail`,
   'fleet.call-fact': (p: {
