@@ -215,7 +215,7 @@ export const said = sentences({
   'empty-but-daemons': () => 'empty but for its daemons',
   set: () => 'set',
   'set-pods-do': (p: { goneCount: number }) =>
-    `set; ${countText(p.goneCount, 'pod')} that do not tolerate it ended`,
+    `set; ${countText(p.goneCount, 'pod that does', 'pods that do')} not tolerate it ended`,
   before: () => 'as before',
   'takes-pods-again': (p: { node: string }) => `${p.node} takes pods again`,
   'no-such-node': () => 'no such node',

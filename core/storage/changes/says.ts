@@ -16,7 +16,7 @@ export const said = sentences({
   'network.no-link': (p: { nodes: readonly string[]; network: string }) =>
     `${listText(p.nodes)} ${p.nodes.length === 1 ? 'has' : 'have'} no link to ${p.network}: copies there would be cut off.`,
   'network.barred': (p: { pairs: number; of: number; network: string }) =>
-    `${p.pairs} of ${countText(p.of, 'pair')} do not reach each other on ${p.network}.`,
+    `${p.pairs} of ${countText(p.of, 'pair')} ${p.pairs === 1 ? 'does' : 'do'} not reach each other on ${p.network}.`,
   'pair.barred': (p: { from: string; to: string; says: string }) =>
     `${p.from} to ${p.to}: ${p.says}`,
   'network.mtu': (p: { node: string; network: string; sent: number; taken: number }) =>
