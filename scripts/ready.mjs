@@ -1,5 +1,5 @@
 /** Installs what a command needs, and says what takes long while it does. */
-import { execFileSync, spawnSync } from 'node:child_process'
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
@@ -19,27 +19,59 @@ function needNode() {
   process.exit(1)
 }
 
-/** `npm ci`, unless what is installed is what the lock says. */
-export function needPackages() {
+const mark = `${root}node_modules/.gyrarch-lock`
+const quietly = ['--no-audit', '--no-fund', '--loglevel=error']
+
+/** What the lock asks for, where something else is installed or nothing; null where all is there. */
+function lackedLock() {
   needNode()
   const lock = createHash('sha256')
     .update(readFileSync(`${root}package-lock.json`))
     .digest('hex')
-  const mark = `${root}node_modules/.gyrarch-lock`
-  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
+  return existsSync(mark) && readFileSync(mark, 'utf8') === lock ? null : lock
+}
+
+function orLeave(status) {
+  if (status === 0) return
+  console.error(
+    'Packages could not be installed; the reason is above. The SQLite module needs python3, make and g++ (Debian: apt-get install python3 make g++).',
+  )
+  process.exit(status)
+}
+
+/** `npm ci`, unless what is installed is what the lock says. */
+export function needPackages() {
+  const lock = lackedLock()
+  if (lock === null) return
   console.log(
     'Installing packages. The SQLite module is compiled from source, which takes two to three minutes…',
   )
   const started = Date.now()
-  const status = run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'])
-  if (status !== 0) {
-    console.error(
-      'Packages could not be installed; the reason is above. The SQLite module needs python3, make and g++ (Debian: apt-get install python3 make g++).',
-    )
-    process.exit(status)
-  }
+  orLeave(run('npm', ['ci', ...quietly]))
   console.error(`Installed in ${Math.round((Date.now() - started) / 1000)} s.`)
   writeFileSync(mark, lock)
+}
+
+/** The same for who can begin without what is compiled: resolves once that is there, too. */
+export async function beginPackages() {
+  const lock = lackedLock()
+  if (lock === null) return { compiled: Promise.resolve() }
+  console.log('Installing packages; the SQLite module is compiled from source beside the checks…')
+  orLeave(run('npm', ['ci', '--ignore-scripts', ...quietly]))
+  const started = Date.now()
+  const compiled = new Promise((ended) => {
+    const compiler = spawn('npm', ['rebuild', ...quietly], { cwd: root, stdio: 'inherit' })
+    compiler.on('error', (error) => {
+      console.error(error.message)
+      ended(1)
+    })
+    compiler.on('close', (status) => ended(status ?? 1))
+  }).then((status) => {
+    orLeave(status)
+    console.error(`Compiled in ${Math.round((Date.now() - started) / 1000)} s.`)
+    writeFileSync(mark, lock)
+  })
+  return { compiled }
 }
 
 const browser = [['chromium', '/usr/bin/chromium']]

@@ -1,12 +1,12 @@
 /** `npm test`: type check, lint, dependency rules, unit tests, browser tests; one line of counts at the end. */
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
-import { bin, needPackages, needTestTools, root, run, typeChecker } from './ready.mjs'
+import { beginPackages, bin, needTestTools, root, run, typeChecker } from './ready.mjs'
 
 // What is proven by being repeated is repeated as often as was set for it; else less often (`server/testing/thorough.ts`).
 if (process.argv.includes('--thorough')) process.env['GYRARCH_THOROUGH'] = 'yes'
 
-needPackages()
+const { compiled } = await beginPackages()
 needTestTools()
 
 const reports = `${root}reports`
@@ -106,7 +106,7 @@ async function checkText() {
 }
 
 await check('route types', bin('react-router'), ['typegen'])
-await Promise.all([checkTypes(), checkText()])
+await Promise.all([checkTypes(), checkText(), compiled])
 if (await check('build', process.execPath, ['scripts/build.mjs'])) {
   tests('unit tests', ['pure', 'server', 'apart', 'pages'])
   tests('browser tests', ['browser'])

@@ -1,4 +1,5 @@
 /** The fault tray: faults that can be put into the stand-ins, to practise and to test. */
+import { countText } from '~/core/units'
 import { z } from 'zod'
 import Button from '@mui/material/Button'
 import { useState } from 'react'
@@ -246,7 +247,11 @@ function ActiveFaults({
         <Row key={fault.id}>
           <Cell>{possible.find((entry) => entry.fault === fault.fault)?.says ?? fault.fault}</Cell>
           <Cell className="mono">{fault.about}</Cell>
-          <Cell>{fault.left === null ? 'until taken away' : `${fault.left} more times`}</Cell>
+          <Cell>
+            {fault.left === null
+              ? 'until taken away'
+              : countText(fault.left, 'more time', 'more times')}
+          </Cell>
           <Cell>
             <Ago at={fault.since} now={now} />
           </Cell>

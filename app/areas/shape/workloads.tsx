@@ -1,4 +1,5 @@
 /** What runs: workloads of a cluster or of the whole fleet, what is not well first, each with its pods, images, events and logs. */
+import { listText } from '~/core/units'
 import Button from '@mui/material/Button'
 import { useState } from 'react'
 import { useFetcher, useNavigate, useSearchParams } from 'react-router'
@@ -252,7 +253,9 @@ export default function Workloads({ loaderData }: Route.ComponentProps) {
       beside={
         <span className="soft">
           {bad === 0 ? 'all are well' : `${bad} not well`}
-          {silent.length > 0 ? ` · ${silent.join(', ')} does not answer` : ''}
+          {silent.length > 0
+            ? ` · ${listText(silent)} ${silent.length === 1 ? 'does' : 'do'} not answer`
+            : ''}
           {more > 0 ? ` · point at one of ${more} more clusters to see theirs` : ''}
         </span>
       }
