@@ -3,6 +3,7 @@ import { cleanup, render, screen, waitFor } from '@testing-library/react'
 import userEvent from '@testing-library/user-event'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { Day } from './day'
+import { Moment } from './moment'
 import { picked } from './picked'
 
 afterEach(cleanup)
@@ -19,6 +20,20 @@ describe('a picked field', () => {
     await user.click(screen.getByRole('spinbutton', { name: 'Day' }))
     await user.keyboard('17')
     expect(onChange).toHaveBeenLastCalledWith('2026-03-17')
+  })
+
+  it('of a moment gives it to the second in UTC, and nothing while it is none', async () => {
+    const onChange = vi.fn()
+    const user = userEvent.setup()
+    render(<Moment label="Then" value="2026-03-09T07:13:02Z" onChange={onChange} />)
+    await user.hover(screen.getByLabelText('Then'))
+    await user.click(await screen.findByRole('spinbutton', { name: 'Hours' }))
+    await user.keyboard('21')
+    expect(onChange).toHaveBeenLastCalledWith('2026-03-09T21:13:02Z')
+    onChange.mockClear()
+    await user.click(screen.getByRole('spinbutton', { name: 'Minutes' }))
+    await user.keyboard('{Backspace}')
+    expect(onChange).not.toHaveBeenCalled()
   })
 
   it('stays text where its picker cannot be loaded', async () => {

@@ -7,7 +7,8 @@
 export const catalogueScale = 1000
 
 /** How many bytes a layer has in the end, of those that the catalogue gives. */
-export const layerBytes = (catalogueBytes: number): number => Math.ceil(catalogueBytes / catalogueScale)
+export const layerBytes = (catalogueBytes: number): number =>
+  Math.ceil(catalogueBytes / catalogueScale)
 
 function seedOf(name: string): number {
   let state = 0x811c9dc5

@@ -1,12 +1,14 @@
 /** Two moments of the fleet side by side: what differs, and who ran what in between. */
+import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { countText, durationText } from '~/core/units'
 import { compared } from '~/server/history/compared'
 import { gyrarchContext } from '../../context'
 import { Page } from '../../frame/page'
-import { AskForm } from '../../kit/ask-form'
+import { AskForm, Hidden } from '../../kit/ask-form'
 import { Empty } from '../../kit/empty'
 import { Field } from '../../kit/field'
+import { Moment } from '../../kit/moment'
 import { type Column, Table } from '../../kit/table/table'
 import { RefLink } from '../../parts/ref-link'
 import { To } from '../../parts/to'
@@ -117,18 +119,15 @@ function Ask({
   until,
   about,
 }: Pick<Route.ComponentProps['loaderData'], 'from' | 'until' | 'about'>) {
+  const [then, setThen] = useState(from)
+  const [later, setLater] = useState(until)
   return (
-    <AskForm label="Which moments" asks={['from', 'until', 'about']}>
-      <Field key={`from ${from}`} name="from" label="Then (UTC)" defaultValue={from} width={210} />
+    <AskForm label="Which moments" asks={['from', 'until', 'about']} verb="Compare">
+      <Hidden name="from" value={then} />
+      <Hidden name="until" value={later} />
+      <Moment label="Then (UTC)" value={then} onChange={setThen} />
+      <Moment label="Later (UTC)" value={later} onChange={setLater} />
       <Field
-        key={`to ${until}`}
-        name="until"
-        label="Later (UTC)"
-        defaultValue={until}
-        width={210}
-      />
-      <Field
-        key={`about ${about}`}
         name="about"
         label="About, or all"
         defaultValue={about}
@@ -176,7 +175,7 @@ export default function Compare({ loaderData }: Route.ComponentProps) {
       reason={isTold ? <Between told={told} /> : null}
     >
       <JournalTabs here="/journal/compare" />
-      <Ask from={from} until={until} about={about} />
+      <Ask key={search.toString()} from={from} until={until} about={about} />
       <p className="soft">Between them</p>
       {rows.length === 0 ? (
         <Empty title={told?.refused ? 'Not known' : 'Nothing differs'}>
