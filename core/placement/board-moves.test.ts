@@ -1,5 +1,6 @@
 /** From where the board tells that pods have moved, against where their objects say that they stand. */
 import { describe, expect, it } from 'vitest'
+import { z } from 'zod'
 import { listedObjects } from '../fleet'
 import { demoFleet } from '../testing/demo-fleet'
 import { type Board, type BoardObject, boardOf, type WhatIf } from '.'
@@ -11,22 +12,27 @@ const boardAfter = (objects: readonly BoardObject[], whatIfs: readonly WhatIf[])
   return read.board
 }
 
-interface PodOn {
-  readonly kind: string
-  readonly metadata: { readonly name: string; readonly namespace?: string }
-  readonly spec?: { readonly nodeName?: string }
-}
+const listed = z.array(
+  z.looseObject({
+    kind: z.string(),
+    metadata: z.looseObject({ name: z.string(), namespace: z.string().default('default') }),
+    spec: z.looseObject({ nodeName: z.string().nullish() }).nullish(),
+  }),
+)
+
 const nodesByPod = (objects: readonly BoardObject[]): ReadonlyMap<string, string | null> =>
   new Map(
-    (objects as unknown as readonly PodOn[])
+    listed
+      .parse(objects)
       .filter(({ kind }) => kind === 'Pod')
       .map(({ metadata, spec }) => [
-        `${metadata.namespace ?? 'default'}/${metadata.name}`,
+        `${metadata.namespace}/${metadata.name}`,
         spec?.nodeName ?? null,
       ]),
   )
 const nodeNames = (objects: readonly BoardObject[]): readonly string[] =>
-  (objects as unknown as readonly PodOn[])
+  listed
+    .parse(objects)
     .filter(({ kind }) => kind === 'Node')
     .map(({ metadata }) => metadata.name)
 

@@ -10,9 +10,9 @@ import * as cluster from './cluster'
 const pages = pagesOf({ '/clusters/:name': cluster })
 
 const cedar = async () => {
-  const found = clusterOf(await pages.gyrarch.fleet.view(), 'cedar')
-  if (!found) throw new Error('there is no cedar')
-  return found
+  const shown = clusterOf(await pages.gyrarch.fleet.view(), 'cedar')
+  if (!shown) throw new Error('there is no cedar')
+  return shown
 }
 const title = (): string => screen.getByRole('heading', { level: 1 }).textContent
 

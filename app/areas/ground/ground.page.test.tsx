@@ -11,9 +11,9 @@ const pages = pagesOf({ '/ground': ground })
 const ofMossgate = '/ground?site=mossgate'
 
 const mossgate = async () => {
-  const found = siteOf(await pages.gyrarch.fleet.view(), 'mossgate')
-  if (!found) throw new Error('there is no mossgate')
-  return found
+  const site = siteOf(await pages.gyrarch.fleet.view(), 'mossgate')
+  if (!site) throw new Error('there is no mossgate')
+  return site
 }
 const services = (): HTMLElement => screen.getByRole('region', { name: 'Services' })
 

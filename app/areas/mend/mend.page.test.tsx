@@ -48,8 +48,8 @@ describe('on duty', () => {
   })
 
   it('a case leads from its cause to what suffers from it, and offers what was proven', async () => {
-    const one = (await listed()).find(({ cluster }) => cluster === 'cedar')
-    await pages.open(`/mend/${one?.id}`)
+    const row = (await listed()).find(({ cluster }) => cluster === 'cedar')
+    await pages.open(`/mend/${row?.id}`)
     expect(screen.getByText('From cause to symptom')).toBeTruthy()
     expect(screen.getByRole('table', { name: 'What it could be' }).textContent).toContain(
       'the machine is gone',
@@ -58,8 +58,8 @@ describe('on duty', () => {
   })
 
   it('whoever takes a case is named at it and on duty', async () => {
-    const one = (await listed()).find(({ cluster }) => cluster === 'cedar')
-    await pages.open(`/mend/${one?.id}`)
+    const row = (await listed()).find(({ cluster }) => cluster === 'cedar')
+    await pages.open(`/mend/${row?.id}`)
     const who = within(reason()).getByLabelText('Who is on it')
     await userEvent.clear(who)
     await userEvent.type(who, 'Ines')
@@ -73,8 +73,8 @@ describe('on duty', () => {
 
   it('a case is mended by what it offers, and stands among the closed ones', async () => {
     await broken('selector-turned', 'service/bramble/market/ledger-view')
-    const one = (await listed()).find(({ says }) => says.includes('ledger-view'))
-    await pages.open(`/mend/${one?.id}`)
+    const row = (await listed()).find(({ says }) => says.includes('ledger-view'))
+    await pages.open(`/mend/${row?.id}`)
     const [offered] = within(reason()).getAllByRole('button', { name: 'Draft it' })
     if (!offered) throw new Error('nothing is offered')
     await userEvent.click(offered)
@@ -84,6 +84,6 @@ describe('on duty', () => {
     await minutes(5)
     await pages.again('/mend')
     const closed = screen.getByRole('table', { name: 'Closed cases' })
-    expect(within(closed).getByText(one?.id ?? '')).toBeTruthy()
+    expect(within(closed).getByText(row?.id ?? '')).toBeTruthy()
   })
 })

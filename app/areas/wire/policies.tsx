@@ -15,6 +15,7 @@ import { StateGlyph } from '../../parts/state'
 import { type Column, Table } from '../../kit/table/table'
 import { To } from '../../parts/to'
 import { ChooseCluster } from '../../parts/choose-cluster'
+import { PolicySketch } from './policy-sketch'
 import { WireTabs } from './tabs'
 import { aimed } from './wire-data'
 import './wire.css'
@@ -166,68 +167,6 @@ const columns: readonly Column<Row>[] = [
     wraps: true,
   },
 ]
-
-/** Who is let in, the pods, and where they are let out: three columns, with lines where a way is open. */
-function Sketch({ row }: { readonly row: Row }) {
-  const left = row.ingress ?? ['anybody: not isolated this way']
-  const right = row.egress ?? ['anywhere: not isolated this way']
-  const height = 40 + 26 * Math.max(left.length, right.length, 1)
-  const middle = height / 2
-  const cut = (text: string): string => (text.length > 34 ? `${text.slice(0, 33)}…` : text)
-  const y = (i: number, of: number): number => middle + (i - (of - 1) / 2) * 26
-  return (
-    <svg
-      className="policy-sketch"
-      viewBox={`0 0 820 ${height}`}
-      role="img"
-      aria-label={`${row.key}: in from ${left.join(', ') || 'nobody'}; out to ${right.join(', ') || 'nowhere'}`}
-    >
-      {left.map((text, i) => (
-        <g key={text + String(i)}>
-          <title>{text}</title>
-          <text x={0} y={y(i, left.length) + 4}>
-            {cut(text)}
-          </text>
-          <line
-            x1={Math.min(306, cut(text).length * 7.3 + 8)}
-            y1={y(i, left.length)}
-            x2={318}
-            y2={middle}
-          />
-        </g>
-      ))}
-      {left.length === 0 ? (
-        <g>
-          <text className="soft" x={0} y={middle + 4}>
-            nobody is let in
-          </text>
-          <line className="shut" x1={150} y1={middle} x2={318} y2={middle} />
-        </g>
-      ) : null}
-      <rect x={320} y={middle - 16} width={180} height={32} rx={3} />
-      <text x={410} y={middle + 4} textAnchor="middle">
-        {cut(row.selects).slice(0, 26)}
-      </text>
-      {right.map((text, i) => (
-        <g key={text + String(i)}>
-          <title>{text}</title>
-          <text x={562} y={y(i, right.length) + 4}>
-            {cut(text)}
-          </text>
-          <line x1={502} y1={middle} x2={558} y2={y(i, right.length)} />
-        </g>
-      ))}
-      {right.length === 0 ? (
-        <g>
-          <text className="soft" x={690} y={middle + 4}>
-            nothing is let out
-          </text>
-          <line className="shut" x1={502} y1={middle} x2={684} y2={middle} />
-        </g>
-      ) : null}
-    </svg>
-  )
-}
 
 type Flows = NonNullable<Route.ComponentProps['loaderData']['flows']>
 
@@ -383,7 +322,7 @@ export default function PoliciesPage({ loaderData }: Route.ComponentProps) {
       }
     >
       <WireTabs here="/wire/policies" />
-      {chosen ? <Sketch row={chosen} /> : null}
+      {chosen ? <PolicySketch policy={chosen} /> : null}
       <Table
         name={`policies of ${cluster}`}
         columns={columns}

@@ -65,12 +65,12 @@ describe('traffic', () => {
 
   it('another service is chosen in the table', async () => {
     const { rows, service } = await read(ofBramble)
-    const other = rows.find((row) => row.service !== service)?.service ?? ''
+    const calmer = rows.find((row) => row.service !== service)?.service ?? ''
     await pages.open(ofBramble)
-    const [cell] = screen.getAllByText(other, { selector: '.mono' })
-    if (!cell) throw new Error(`${other} has no row`)
+    const [cell] = screen.getAllByText(calmer, { selector: '.mono' })
+    if (!cell) throw new Error(`${calmer} has no row`)
     await userEvent.click(cell)
-    expect(await within(reason()).findByRole('heading', { name: other })).toBeTruthy()
+    expect(await within(reason()).findByRole('heading', { name: calmer })).toBeTruthy()
   })
 })
 
