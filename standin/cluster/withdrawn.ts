@@ -166,10 +166,14 @@ export function cutQuota(sim: Sim, cluster: Cluster, namespace: string): Before 
   return [{ key: objectKey(quota), object: null }]
 }
 
+/** A namespace as it was written, or as it is where nobody has written it yet. */
 export const namespaceNamed = (cluster: Cluster, name: string): Manifest | undefined =>
   (cluster.objects ?? []).find(
     ({ kind, metadata }) => kind === 'Namespace' && metadata.name === name,
-  )
+  ) ??
+  (cluster.namespaces.includes(name)
+    ? { apiVersion: 'v1', kind: 'Namespace', metadata: { name } }
+    : undefined)
 
 /** The first pod of a namespace that a deployment keeps is started anew. */
 function restartOne(sim: Sim, cluster: Cluster, namespace: string): void {

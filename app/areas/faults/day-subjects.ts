@@ -64,7 +64,8 @@ export async function daySubjects(
   const namespaces = await ofKind(
     listed,
     'namespace',
-    ({ kind }) => kind === 'Namespace',
+    // Nothing of anybody's runs in the one that every cluster begins with.
+    ({ kind, metadata }) => kind === 'Namespace' && metadata?.name !== 'default',
     ({ metadata }) => metadata?.name ?? '',
   )
   const services = await ofKind(

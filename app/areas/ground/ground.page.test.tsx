@@ -35,7 +35,10 @@ describe('the ground', () => {
   it('who holds an address is told by whoever holds it', async () => {
     const [held] = (await mossgate()).addresses
     await pages.open(ofMossgate)
-    await userEvent.type(screen.getByLabelText('Who holds an address'), `${held?.address}{Enter}`)
+    await userEvent.type(
+      screen.getByRole('textbox', { name: 'Who holds an address' }),
+      `${held?.address}{Enter}`,
+    )
     const holders = await within(reason()).findByRole('status', { name: 'Holders' })
     expect(holders.textContent).toContain(held?.address)
     expect(within(holders).getAllByRole('listitem').length).toBeGreaterThan(0)
