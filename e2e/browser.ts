@@ -176,10 +176,13 @@ export async function runWhenReady(page: Page): Promise<void> {
 }
 
 /** The pages a test opens on a served Gyrarch: `end` closes them and gives what they complained about. */
-export function visitor(): {
+export interface Visits {
   visit(browser: Browser, url: string): Promise<Page>
   end(): Promise<readonly string[]>
-} {
+}
+
+/** Each page as in a browser that has never been here. */
+export function visitor(): Visits {
   const open: Watched[] = []
   return {
     visit: async (browser, url) => {
@@ -190,6 +193,29 @@ export function visitor(): {
     end: async () => {
       const gone = open.splice(0)
       for (const { page } of gone) await page.browserContext().close()
+      return gone.flatMap((watched) => watched.complaints)
+    },
+  }
+}
+
+/** Each page as in a browser that knows the files, and has forgotten all else: for who looks at many pages, one at a time. */
+export function returningVisitor(): Visits {
+  const open: Watched[] = []
+  return {
+    visit: async (browser, url) => {
+      const watched = await openPageIn(browser.defaultBrowserContext(), url)
+      open.push(watched)
+      return watched.page
+    },
+    end: async () => {
+      const gone = open.splice(0)
+      for (const { page } of gone) {
+        const session = await page.createCDPSession()
+        const { origin } = new URL(page.url())
+        const storageTypes = 'local_storage,indexeddb,cookies'
+        await session.send('Storage.clearDataForOrigin', { origin, storageTypes })
+        await page.close()
+      }
       return gone.flatMap((watched) => watched.complaints)
     },
   }

@@ -1,10 +1,10 @@
 /** Every page by keyboard alone: Tab goes through it and out again, focus is seen, and whatever the mouse can choose the keys can. */
 import type { Page } from 'puppeteer-core'
 import { describe, expect, it } from 'vitest'
-import { see } from './browser'
+import { returningVisitor, see } from './browser'
 import { suite } from './suite'
 
-const served = suite({ refusals: false })
+const served = suite({ refusals: false }, returningVisitor())
 
 const pages: readonly (readonly [name: string, path: string, text: string])[] = [
   ['the fleet', '/fleet', 'Wants you'],

@@ -1,7 +1,7 @@
 /** What every browser test of ways through the pages begins and ends with: one Gyrarch whose clock stands, one browser. */
 import type { Browser, Page } from 'puppeteer-core'
 import { afterAll, afterEach, beforeAll, expect } from 'vitest'
-import { openBrowser, visitor } from './browser'
+import { openBrowser, visitor, type Visits } from './browser'
 import { api, serve, type Served } from './server'
 
 export interface Suite {
@@ -18,10 +18,12 @@ export interface Suite {
  * One for all tests of a file; a page that complains fails its test. `refusals` allows answers of 409,
  * which is what a refused call is for; the browser still logs them.
  */
-export function suite({ refusals }: { readonly refusals: boolean }): Suite {
+export function suite(
+  { refusals }: { readonly refusals: boolean },
+  visits: Visits = visitor(),
+): Suite {
   let browser: Browser
   let served: Served
-  const visits = visitor()
   beforeAll(async () => {
     browser = await openBrowser()
     served = await serve()

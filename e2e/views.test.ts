@@ -1,7 +1,7 @@
 /** Every main view: no complaint of the browser, no breach of accessibility that a program can find, keys that work. */
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import type { Browser, BrowserContext, Page } from 'puppeteer-core'
+import type { Browser, Page } from 'puppeteer-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { find, goTo, openBrowser, openPage, openPageIn, press, see } from './browser'
 import { api, type ApiChange, serve, type Served } from './server'
@@ -214,15 +214,12 @@ const views: readonly (readonly [string, string, string])[] = [
 const isDark = (): boolean => document.documentElement.hasAttribute('data-dark')
 
 describe('in light and in dark', () => {
-  let context: BrowserContext
-  beforeAll(async () => {
-    context = await browser.createBrowserContext()
-  })
-  afterAll(() => context.close())
-
   it.each(views)('%s is shown without complaint, accessibly', async (_name, path, text) => {
     expect(halted.state).toBe('halted')
-    const { page, complaints } = await openPageIn(context, served.url + path)
+    const { page, complaints } = await openPageIn(
+      browser.defaultBrowserContext(),
+      served.url + path,
+    )
     await see(page, text)
     expect(await breaches(page, everything, 11)).toEqual([])
     await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: 'dark' }])

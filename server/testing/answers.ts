@@ -28,13 +28,20 @@ const described = z.object({
 export const operationOf = ({ method, path }: Pick<Route, 'method' | 'path'>): string =>
   `${method} ${path}`
 
+type Described = z.infer<typeof described>
+
 /** What was answered that the description does not allow; and which operations have answered. */
 export class AnswerCheck {
   readonly problems: string[] = []
   readonly answered = new Set<string>()
   private readonly ajv = new Ajv2020({ strict: false, allErrors: true })
-  private readonly described = described.parse(openApi())
   private readonly validators = new Map<string, ValidateFunction>()
+
+  private constructor(private readonly described: Described) {}
+
+  static async made(): Promise<AnswerCheck> {
+    return new AnswerCheck(described.parse(await openApi()))
+  }
 
   readonly listen: AnswerListener = (route, answer) => {
     const operation = operationOf(route)

@@ -14,10 +14,11 @@ export interface ApiServer extends Omit<Opened, 'errors'> {
 }
 
 export function apiForAll(take: (served: ApiServer) => void): void {
-  const check = new AnswerCheck()
+  let check: AnswerCheck
   let opened: Opened
   let server: Server
   beforeAll(async () => {
+    check = await AnswerCheck.made()
     opened = await openForTest(undefined, true)
     const errors: unknown[] = []
     const app = express()
