@@ -51,13 +51,25 @@ const lastRead = new WeakMap<PodObject, Pod>()
 /** Shapes by the first pod that has them, of those that no namespace’s labels decide. */
 const lasting = new WeakMap<PodObject, Shape>()
 
+/** What pods are alike by, each text once: most are alike to many, and are remembered for as long as they are listed. */
+const alikeTexts = new Map<string, string>()
+const mostAlikeTexts = 5000
+
+function sameText(text: string): string {
+  const before = alikeTexts.get(text)
+  if (before !== undefined) return before
+  if (alikeTexts.size >= mostAlikeTexts) alikeTexts.clear()
+  alikeTexts.set(text, text)
+  return text
+}
+
 function factsOf(object: PodObject): PodFacts {
   const before = podFacts.get(object)
   if (before) return before
   const { metadata, status } = object
   const facts = {
     key: `${metadata.namespace || 'default'}/${metadata.name}`,
-    alike: shapeKey(object),
+    alike: sameText(shapeKey(object)),
     createdAt: instant(metadata.creationTimestamp),
     startedAt: instant(status?.startTime),
     isLeaving: Boolean(metadata.deletionTimestamp),
