@@ -49,7 +49,13 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     : null
   const told = answer !== null && 'data' in answer ? answer.data : answer
   // What is before the history begins is compared from where it begins.
-  return { from: told?.refused === null ? told.from : asked, until, about, now, told }
+  return {
+    from: told?.refused === null ? momentOf(told.from, now) : asked,
+    until,
+    about,
+    now,
+    told,
+  }
 }
 
 interface Row {
