@@ -66,7 +66,8 @@ const plurals = new Intl.PluralRules('en')
 
 /** "1 node", "3 nodes"; `plural` where an s is not enough, or where a verb follows: "1 node is", "3 nodes are". */
 export const countText = (count: number, name: string, plural = `${name}s`): string =>
-  `${numberText(count)} ${plurals.select(count) === 'one' ? name : plural}`
+  // By the number that is read: 0.6 of a call is "1 call".
+  `${numberText(count)} ${plurals.select(Number(count.toFixed(0))) === 'one' ? name : plural}`
 
 /** "once", "twice", "3 times". */
 export function timesText(count: number): string {

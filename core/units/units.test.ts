@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import {
+  countText,
   bytesText,
   compareReleases,
   durationText,
@@ -50,6 +51,19 @@ describe('quantities', () => {
 })
 
 describe('texts for people', () => {
+  it('count by the number that is read, in the form that goes with it', () => {
+    const texts = [0, 0.4, 0.6, 1, 1.4, 1.6, 2400].map((count) => countText(count, 'call'))
+    expect(texts).toEqual([
+      '0 calls',
+      '0 calls',
+      '1 call',
+      '1 call',
+      '1 call',
+      '2 calls',
+      '2,400 calls',
+    ])
+  })
+
   it.each([
     [45, '45 s'],
     [90, '1 min 30 s'],
